@@ -1,0 +1,152 @@
+# Comparison of two results, through nested lists. A comparison is a list:
+#   different, max_abs, max_rel, max_ulp   over all elements
+#   where       the place of the largest relative difference, as a user writes it
+#   mismatch    type, shape, class or length differences, in words: they differ
+#   notes       differences that are reported and do not count (names, integer for double)
+
+no_difference <- function() {
+  list(different = 0, max_abs = 0, max_rel = 0, max_ulp = 0, where = "", values = "",
+       mismatch = character(), notes = character())
+}
+
+# `expected` is the reference's result, `given` the stage's.
+compare_results <- function(expected, given, path = "") {
+  if (is.null(expected) && is.null(given)) return(no_difference())
+  if (is.list(expected) && is.list(given)) return(compare_lists(expected, given, path))
+  if (is_comparable(expected) && is_comparable(given)) return(compare_atomic(expected, given, path))
+  if (is.character(expected) && is.character(given)) return(compare_text(expected, given, path))
+  mismatched(path, sprintf("is %s, the reference's is %s", describe_type(given), describe_type(expected)))
+}
+
+is_comparable <- function(x) typeof(x) %in% c("double", "integer", "logical", "complex")
+
+describe_type <- function(x) {
+  if (is.null(x)) return("NULL")
+  if (is.list(x)) return("a list")
+  if (is.function(x)) return("a function, which can't be compared")
+  if (!is.atomic(x)) return(sprintf("of type %s, which can't be compared", typeof(x)))
+  sprintf("a %s vector", typeof(x))
+}
+
+place <- function(path) if (nzchar(path)) paste0("`result", path, "`") else "the result"
+
+mismatched <- function(path, words) {
+  found <- no_difference()
+  found$mismatch <- paste(place(path), words)
+  found$different <- 1
+  found$where <- path
+  found
+}
+
+compare_lists <- function(expected, given, path) {
+  if (length(expected) != length(given)) {
+    return(mismatched(path, sprintf("has %d elements, the reference's has %d", length(given), length(expected))))
+  }
+  found <- compare_attributes(expected, given, path)
+  steps <- list_steps(expected)
+  for (i in seq_along(expected)) {
+    found <- merge_differences(found, compare_results(expected[[i]], given[[i]], paste0(path, steps[[i]])))
+  }
+  found
+}
+
+list_steps <- function(x) {
+  named <- rlang::names2(x)
+  plain <- make.names(named) == named & named != ""
+  ifelse(plain, paste0("$", named), sprintf("[[%d]]", seq_along(x)))
+}
+
+merge_differences <- function(one, other) {
+  larger <- if (other$different > 0 && other$max_rel >= one$max_rel) other else one
+  list(
+    different = one$different + other$different,
+    max_abs = max(one$max_abs, other$max_abs), max_rel = max(one$max_rel, other$max_rel),
+    max_ulp = max(one$max_ulp, other$max_ulp), where = larger$where, values = larger$values,
+    mismatch = c(one$mismatch, other$mismatch), notes = c(one$notes, other$notes)
+  )
+}
+
+compare_text <- function(expected, given, path) {
+  if (identical(expected, given)) return(no_difference())
+  if (length(expected) != length(given)) return(compare_lengths(expected, given, path))
+  mismatched(path, "holds other text than the reference's")
+}
+
+compare_lengths <- function(expected, given, path) {
+  mismatched(path, sprintf("has length %s, the reference's has %s",
+                           format_size(length(given)), format_size(length(expected))))
+}
+
+compare_atomic <- function(expected, given, path) {
+  if (length(expected) != length(given)) return(compare_lengths(expected, given, path))
+  found <- compare_attributes(expected, given, path)
+  common <- common_type(typeof(expected), typeof(given))
+  if (typeof(expected) != typeof(given)) {
+    found$notes <- c(found$notes, sprintf("%s is %s, the reference's is %s",
+                                          place(path), typeof(given), typeof(expected)))
+  }
+  counted <- compare_vectors(as_type(expected, common), as_type(given, common))
+  merge_differences(found, describe_counts(counted, expected, given, path))
+}
+
+common_type <- function(one, other) {
+  order <- c("logical", "integer", "double", "complex")
+  order[[max(match(c(one, other), order))]]
+}
+
+# Conversion only where the type differs: a conversion drops attributes, not bits.
+as_type <- function(x, type) if (typeof(x) == type) x else as.vector(x, type)
+
+describe_counts <- function(counted, expected, given, path) {
+  found <- no_difference()
+  measures <- c("different", "max_abs", "max_rel", "max_ulp")
+  found[measures] <- counted[measures]
+  if (counted$different == 0) return(found)
+  at <- if (is.na(counted$at)) first_unlike(expected, given) else counted$at
+  found$where <- paste0(path, element_index(at, dim(expected)))
+  found$values <- sprintf("%s, the reference's is %s", full_precision(given[[at]]), full_precision(expected[[at]]))
+  if (counted$patterns > 0) {
+    found$mismatch <- sprintf("%s is %s", place(found$where), found$values)
+  }
+  found
+}
+
+# Only signed zeros differ without any difference in value.
+first_unlike <- function(expected, given) which(sign(1 / Re(expected)) != sign(1 / Re(given)))[[1]]
+
+# "[17]", or "[3, 4]" where the result has dimensions.
+element_index <- function(at, dim) {
+  index <- if (length(dim) > 1) arrayInd(at, dim) else at
+  paste0("[", paste(format(index, scientific = FALSE, trim = TRUE), collapse = ", "), "]")
+}
+
+full_precision <- function(x) {
+  if (is.double(x)) return(format(x, digits = 17))
+  format(x)
+}
+
+# dim and class strictly; names are reported, not judged.
+compare_attributes <- function(expected, given, path) {
+  found <- no_difference()
+  for (name in c("dim", "class", "levels")) {
+    if (!identical(as_integers(attr(expected, name)), as_integers(attr(given, name)))) {
+      wrong <- mismatched(path, sprintf("has %s, the reference's has %s",
+                                        attribute_words(given, name), attribute_words(expected, name)))
+      found <- merge_differences(found, wrong)
+    }
+  }
+  for (name in c("names", "dimnames")) {
+    if (!identical(attr(expected, name), attr(given, name))) {
+      found$notes <- c(found$notes, sprintf("%s of %s are not the reference's", name, place(path)))
+    }
+  }
+  found
+}
+
+as_integers <- function(x) if (is.double(x)) as.integer(x) else x
+
+attribute_words <- function(x, name) {
+  value <- attr(x, name)
+  if (is.null(value)) return(paste("no", name))
+  paste(name, paste(format(value, trim = TRUE), collapse = if (name == "dim") " x " else ", "))
+}

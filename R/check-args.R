@@ -1,0 +1,88 @@
+# Checks of single arguments. Each returns its value, or stops with what the
+# argument must be, what was given, and a hint where one helps.
+
+# A value in a few words, for messages.
+describe_value <- function(x) {
+  if (is.null(x)) return("NULL")
+  if (is.function(x)) return("a function")
+  if (is.character(x) && length(x) == 1) return(encodeString(x, quote = "\"", na.encode = TRUE))
+  if (is.atomic(x) && length(x) == 1) return(format(x, digits = 15))
+  if (is.atomic(x)) return(sprintf("a vector of %d %s values", length(x), typeof(x)))
+  sprintf("an object of class %s", paste0("<", class(x)[[1]], ">"))
+}
+
+you_gave <- function(x) sprintf("You gave %s.", describe_value(x))
+
+check_string <- function(x, arg, empty = FALSE) {
+  ok <- is.character(x) && length(x) == 1 && !is.na(x) && (empty || nzchar(x))
+  if (!ok) abort_input(sprintf("`%s` must be one non-empty string.", arg), you_gave(x), arg = arg)
+  x
+}
+
+check_flag <- function(x, arg) {
+  if (!isTRUE(x) && !isFALSE(x)) {
+    abort_input(sprintf("`%s` must be TRUE or FALSE.", arg), you_gave(x), arg = arg)
+  }
+  x
+}
+
+check_number <- function(x, arg, above = -Inf, below = Inf, hint = NULL) {
+  ok <- is.numeric(x) && length(x) == 1 && is.finite(x) && x > above && x < below
+  if (!ok) {
+    range <- c(
+      if (is.finite(above)) sprintf("above %s", format(above)),
+      if (is.finite(below)) sprintf("below %s", format(below))
+    )
+    what <- paste(c("one number", paste(range, collapse = " and ")), collapse = " ")
+    abort_input(sprintf("`%s` must be %s.", arg, trimws(what)), you_gave(x), hint, arg = arg)
+  }
+  as.double(x)
+}
+
+check_count <- function(x, arg, least = 1) {
+  ok <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least
+  if (!ok) {
+    abort_input(sprintf("`%s` must be a whole number, %s or more.", arg, format(least)),
+                you_gave(x), arg = arg)
+  }
+  x
+}
+
+check_function <- function(x, arg, hint = NULL) {
+  if (!is.function(x)) {
+    abort_input(sprintf("`%s` must be a function.", arg), you_gave(x), hint, arg = arg)
+  }
+  x
+}
+
+check_class <- function(x, class, arg, hint) {
+  if (!inherits(x, class)) {
+    abort_input(sprintf("`%s` must be a <%s>.", arg, class), you_gave(x), hint, arg = arg)
+  }
+  x
+}
+
+check_choice <- function(x, choices, arg) {
+  if (!is.character(x) || length(x) != 1 || !x %in% choices) {
+    wanted <- paste0("\"", choices, "\"", collapse = ", ")
+    abort_input(sprintf("`%s` must be one of %s.", arg, wanted), you_gave(x), arg = arg)
+  }
+  x
+}
+
+# Whole numbers of at least 1, as sizes are.
+check_sizes <- function(x, arg) {
+  if (!is.numeric(x) || length(x) == 0) {
+    abort_input(sprintf("`%s` must be whole numbers of at least 1.", arg), you_gave(x), arg = arg)
+  }
+  bad <- which(is.na(x) | !is.finite(x) | x < 1 | x != round(x))
+  if (length(bad) > 0) {
+    abort_input(
+      sprintf("`%s` must be whole numbers of at least 1.", arg),
+      sprintf("Element %d is %s.", bad[[1]], format(x[[bad[[1]]]], digits = 15)),
+      "`ds_sizes(100, 1e6)` makes a geometric row of sizes.",
+      arg = arg
+    )
+  }
+  as.double(x)
+}

@@ -1,0 +1,89 @@
+# The command line's words: verbs, their options, their help.
+
+verb_table <- list(
+  demo = list(takes = NULL, does = "run the Hollowmere reservoir-routing study and write its report"),
+  run = list(takes = "STUDY.R", does = "check the stages of a study, time them, write the report"),
+  agree = list(takes = "STUDY.R", does = "check that the stages give the reference's numbers"),
+  time = list(takes = "STUDY.R", does = "check and time the stages, without report or figures"),
+  report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
+)
+
+option_table <- list(
+  json = optparse::make_option("--json", action = "store_true", default = FALSE,
+    help = "print one JSON document and nothing else on standard output"),
+  out = optparse::make_option("--out", type = "character", default = NULL, metavar = "DIR",
+    help = "folder for what is written"),
+  quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE,
+    help = "no progress, no verdicts: only files and the exit status"),
+  budget = optparse::make_option("--budget", type = "double", default = NULL, metavar = "SECONDS",
+    help = "seconds that timing may take"),
+  limit = optparse::make_option("--cell-limit", type = "double", default = NULL, metavar = "SECONDS",
+    dest = "cell_limit", help = "seconds that one evaluation may take")
+)
+
+verb_options <- list(
+  demo = c("json", "out", "quiet", "budget", "limit"), run = c("json", "out", "quiet", "budget", "limit"),
+  agree = c("json", "out", "quiet"), time = c("json", "out", "quiet", "budget", "limit"),
+  report = c("json", "out", "quiet")
+)
+
+exit_help <- paste(
+  "Exit status: 0 all stages agree; 1 a stage disagrees or failed; 2 unusable input;",
+  "130 interrupted (what was measured is kept)."
+)
+
+verb_parser <- function(verb) {
+  facts <- verb_table[[verb]]
+  optparse::OptionParser(
+    usage = paste(c("deepstride", verb, facts$takes, "[options]"), collapse = " "),
+    description = paste0("\nTo ", facts$does, "."),
+    epilogue = paste0(exit_help, "\n"),
+    option_list = unname(option_table[verb_options[[verb]]])
+  )
+}
+
+main_help <- function() {
+  verbs <- vapply(names(verb_table), function(verb) paste(c(verb, verb_table[[verb]]$takes), collapse = " "), "")
+  does <- vapply(verb_table, function(facts) facts$does, "")
+  c(
+    "deepstride: make a slow numeric kernel fast, and prove it is still the same kernel",
+    "",
+    "Usage: deepstride VERB [FILE] [options]",
+    "",
+    sprintf("  %-20s %s", verbs, does),
+    "",
+    "deepstride VERB --help shows a verb's options; deepstride --version the version.",
+    strwrap(exit_help, 78)
+  )
+}
+
+# list(verb, file, options); stops with "ds_error_input" where it makes no sense.
+parse_command <- function(args) {
+  verb <- args[[1]]
+  if (!verb %in% names(verb_table)) {
+    abort_input(sprintf("There is no verb \"%s\".", verb),
+                hint = sprintf("The verbs are %s.", paste(names(verb_table), collapse = ", ")), arg = "verb")
+  }
+  parsed <- parse_options(verb, args[-1])
+  wanted <- verb_table[[verb]]$takes
+  if (length(parsed$args) != length(wanted)) {
+    abort_input(
+      sprintf("`deepstride %s` takes %s.", verb, if (is.null(wanted)) "no file" else paste("one file,", wanted)),
+      sprintf("You gave %d: %s", length(parsed$args), paste(parsed$args, collapse = " ")),
+      sprintf("See `deepstride %s --help`.", verb), arg = "file"
+    )
+  }
+  list(verb = verb, file = parsed$args, options = parsed$options)
+}
+
+parse_options <- function(verb, args) {
+  refused <- function(condition) {
+    text <- sub("^.*?: *", "", condition_line(condition))
+    abort_input(sprintf("`deepstride %s` does not understand its options.", verb), text,
+                sprintf("See `deepstride %s --help`.", verb), arg = "options")
+  }
+  tryCatch(
+    optparse::parse_args(verb_parser(verb), args, print_help_and_exit = FALSE, positional_arguments = TRUE),
+    error = refused, warning = refused
+  )
+}

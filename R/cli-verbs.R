@@ -1,0 +1,88 @@
+# One function a verb: command in, exit status out.
+
+verb_demo <- function(command) {
+  command$options$out <- command$options$out %||% "demo-output"
+  run_and_write(command, demo_file(), demo_plan())
+}
+
+verb_run <- function(command) {
+  command$options$out <- command$options$out %||% paste0(file_stem(command$file), "-output")
+  run_and_write(command, command$file, ds_plan())
+}
+
+run_and_write <- function(command, file, plan) {
+  out <- check_output_folder(command$options$out, "--out")
+  study <- read_study_file(file)
+  result <- ds_run(study, asked_plan(plan, command$options))
+  written <- write_outputs(result, out)
+  clear_progress()
+  answer(command, result_document(result), result_lines(result), written)
+  result_status(result)
+}
+
+verb_agree <- function(command) {
+  out <- asked_folder(command$options)
+  study <- read_study_file(command$file)
+  agreement <- ds_agree(study)
+  written <- if (!is.null(out)) write_table(agreement$table, file.path(out, "agreement.csv"))
+  clear_progress()
+  lines <- agreement_lines(agreement, setdiff(names(study$stages), agreement$reference))
+  answer(command, agreement_document(agreement), lines, written)
+  agreement_status(agreement)
+}
+
+verb_time <- function(command) {
+  out <- asked_folder(command$options)
+  study <- read_study_file(command$file)
+  result <- ds_run(study, asked_plan(ds_plan(), command$options))
+  written <- if (!is.null(out)) write_tables(result, out)
+  clear_progress()
+  answer(command, result_document(result), c(speed_lines(result$timings, study$unit), "", unrun_lines(result$timings),
+                                             effort_line(result$timings)), written)
+  result_status(result)
+}
+
+verb_report <- function(command) {
+  out <- check_output_folder(command$options$out %||% dirname(command$file), "--out")
+  result <- ds_load(command$file)
+  written <- c(ds_report(result, file.path(out, "report.html")), write_figures(result, out))
+  answer(command, list(written = basename(written)), verdict_lines(result), written)
+  result_status(result)
+}
+
+verdict_lines <- function(result) {
+  c(heading(result$study$title), "", wrapped(verdict_sentences(result$study, result$agreement, result$timings)))
+}
+
+file_stem <- function(path) tools::file_path_sans_ext(basename(path))
+
+asked_folder <- function(options) {
+  if (!is.null(options$out)) check_output_folder(options$out, "--out")
+}
+
+asked_plan <- function(plan, options) {
+  plan$budget <- options$budget %||% plan$budget
+  plan$cell_limit <- options$cell_limit %||% plan$cell_limit
+  validate_plan(plan)
+}
+
+# The answer on standard output (words, or JSON), then where the files are.
+answer <- function(command, document, lines, written) {
+  if (command$options$json) show_lines(json_text(document))
+  if (command$options$quiet || command$options$json) return(invisible())
+  show_lines(lines)
+  if (length(written) > 0) {
+    show_lines(c("", paste("Written to", dirname(written[[1]])), wrapped(paste0("  ", paste(basename(written), collapse = ", ")))))
+  }
+}
+
+agreement_status <- function(agreement) {
+  bad <- agreement$table$verdict %in% c("differs", "failed")
+  exit_status[[if (any(bad)) "disagrees" else "agrees"]]
+}
+
+result_status <- function(result) {
+  if (result$timings$interrupted) return(exit_status[["interrupted"]])
+  if (any(result$timings$cells$state == "failed")) return(exit_status[["disagrees"]])
+  agreement_status(result$agreement)
+}

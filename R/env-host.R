@@ -1,0 +1,48 @@
+# Facts about the machine and the software, for the record of a run.
+
+read_if_there <- function(path) {
+  if (file.exists(path)) suppressWarnings(readLines(path, warn = FALSE)) else character()
+}
+
+processor_name <- function() {
+  lines <- read_if_there("/proc/cpuinfo")
+  names <- sub("^model name[[:space:]]*:[[:space:]]*", "", grep("^model name", lines, value = TRUE))
+  if (length(names)) names[[1]] else Sys.info()[["machine"]]
+}
+
+processor_count <- function() {
+  count <- length(grep("^processor", read_if_there("/proc/cpuinfo")))
+  if (count > 0) count else NA_integer_
+}
+
+memory_bytes <- function() {
+  line <- grep("^MemTotal:", read_if_there("/proc/meminfo"), value = TRUE)
+  if (length(line)) as.double(gsub("[^0-9]", "", line[[1]])) * 1024 else NA_real_
+}
+
+# One setting of the build configuration that R itself was made with.
+config_value <- function(name) {
+  line <- grep(paste0("^", name, " *="), read_if_there(r_makeconf()), value = TRUE)
+  if (length(line)) trimws(sub("^[^=]*=", "", line[[1]])) else NA_character_
+}
+
+r_makeconf <- function() file.path(R.home("etc"), .Platform$r_arch, "Makeconf")
+
+base_name_of <- function(path) if (is.null(path) || is.na(path) || !nzchar(path)) NA else basename(path)
+
+# A flat list of strings and numbers: what a reader needs to judge a figure.
+host_facts <- function() {
+  list(
+    when = format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
+    processor = processor_name(),
+    cores = processor_count(),
+    memory_bytes = memory_bytes(),
+    system = paste(Sys.info()[["sysname"]], Sys.info()[["release"]]),
+    r = R.version.string,
+    platform = R.version$platform,
+    blas = base_name_of(extSoftVersion()[["BLAS"]]),
+    c_compiler = config_value("CC"),
+    c_flags = config_value("CFLAGS"),
+    deepstride = as.character(utils::packageVersion("deepstride"))
+  )
+}

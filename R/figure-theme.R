@@ -1,0 +1,73 @@
+# How every figure looks: one theme, one palette, one way to label lines.
+
+ink <- "#1f2933"
+pale_ink <- "#5b6770"
+
+# Told apart by colour-blind readers (Okabe and Ito 2008), ordered so that
+# neighbours also differ in grey; shapes and dashes repeat the distinction.
+stage_colours <- c("#000000", "#D55E00", "#0072B2", "#009E73", "#CC79A7", "#56B4E9", "#E69F00")
+stage_shapes <- c(21, 22, 24, 23, 25)
+stage_dashes <- c("solid", "longdash", "dotdash", "twodash", "dashed")
+
+stage_looks <- function(stages) {
+  pick <- function(values) stats::setNames(rep_len(values, length(stages)), stages)
+  list(colour = pick(stage_colours), shape = pick(stage_shapes), dash = pick(stage_dashes))
+}
+
+stride_theme <- function() {
+  ggplot2::theme_minimal(base_size = 12) +
+    ggplot2::theme(
+      text = ggplot2::element_text(colour = ink),
+      axis.text = ggplot2::element_text(colour = pale_ink),
+      axis.title = ggplot2::element_text(colour = ink),
+      plot.title = ggplot2::element_text(face = "bold", size = 14),
+      plot.title.position = "plot",
+      plot.subtitle = ggplot2::element_text(colour = pale_ink, margin = ggplot2::margin(b = 10)),
+      plot.caption = ggplot2::element_text(colour = pale_ink, hjust = 0),
+      plot.caption.position = "plot",
+      panel.grid.minor = ggplot2::element_blank(),
+      panel.grid.major = ggplot2::element_line(colour = "#e3e7ea", linewidth = 0.4),
+      plot.background = ggplot2::element_rect(fill = "white", colour = NA),
+      plot.margin = ggplot2::margin(12, 16, 10, 12),
+      legend.position = "none"
+    )
+}
+
+# Positions moved apart until no two are closer than `gap`; their order stays.
+spread_out <- function(y, gap) {
+  place <- order(y)
+  at <- y[place]
+  for (pass in seq_len(200)) {
+    short <- gap - diff(at)
+    if (all(short <= 1e-9)) break
+    push <- pmax(short, 0) / 2
+    at <- at - c(push, 0) + c(0, push)
+  }
+  y[place] <- at
+  y
+}
+
+# Where each stage's name goes: right of its last point, clear of the others.
+line_labels <- function(table, y, gap) {
+  last <- do.call(rbind, lapply(split(table, table$stage), function(own) own[which.max(own$size), ]))
+  last$at <- last[[y]]
+  for (group in split(seq_len(nrow(last)), last$size)) {
+    last$at[group] <- 10^spread_out(log10(last[[y]][group]), gap)
+  }
+  last
+}
+
+size_scale <- function(sizes, unit) {
+  decades <- sizes[abs(log10(sizes) - round(log10(sizes))) < 1e-9]
+  shown <- if (length(decades) >= 2) decades else sizes
+  ggplot2::scale_x_log10(
+    name = sprintf("Size (%s)", unit), breaks = shown,
+    labels = vapply(shown, format_size, ""), expand = ggplot2::expansion(mult = c(0.03, 0.16))
+  )
+}
+
+# Breaks at powers of ten, every `step`-th of them.
+power_breaks <- function(limits) {
+  ends <- c(floor(log10(limits[[1]])), ceiling(log10(limits[[2]])))
+  10^seq(ends[[1]], ends[[2]], by = max(1, ceiling(diff(ends) / 8)))
+}

@@ -1,0 +1,58 @@
+# Time against size: medians with their intervals, forecasts hollow.
+
+figure_time <- function(timings, unit) {
+  cells <- timings$cells
+  shown <- cells[cells$state %in% c("timed", "forecast") & is.finite(cells$median) & cells$median > 0, ]
+  if (nrow(shown) == 0) return(NULL)
+  shown$stage <- factor(shown$stage, unique(cells$stage))
+  timed <- shown[shown$state == "timed", ]
+  labels <- line_labels(shown, "median", label_gap(shown$median))
+  any_forecast <- any(shown$state == "forecast")
+  ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$median, colour = .data$stage)) +
+    ggplot2::geom_line(linetype = "dotted", linewidth = 0.5) +
+    ggplot2::geom_line(data = timed, ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
+    ggplot2::geom_linerange(data = timed[is.finite(timed$low), ],
+                            ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9) +
+    stage_points(shown) +
+    label_layer(labels) +
+    stage_scales(levels(shown$stage)) +
+    size_scale(sort(unique(shown$size)), unit) +
+    ggplot2::scale_y_log10(name = "Time per evaluation", breaks = power_breaks(range(shown$median)), labels = axis_seconds) +
+    ggplot2::labs(
+      title = "Time per evaluation",
+      subtitle = paste0("Median of all samples, with its 95 % interval", if (any_forecast) "; hollow and dotted: forecast, not run")
+    ) +
+    stride_theme()
+}
+
+# Round numbers of seconds, as an axis has them.
+axis_seconds <- function(x) sub("[.]0+ ", " ", format_seconds(x))
+
+# Least distance between two labels on a log axis, for a figure of usual height.
+label_gap <- function(values) 0.055 * max(diff(range(log10(values))), 0.5)
+
+stage_points <- function(table) {
+  filled <- table[table$state == "timed", ]
+  hollow <- table[table$state != "timed", ]
+  list(
+    ggplot2::geom_point(data = filled, ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 2.4),
+    ggplot2::geom_point(data = hollow, ggplot2::aes(shape = .data$stage), fill = "white", size = 2.4)
+  )
+}
+
+label_layer <- function(labels) {
+  ggplot2::geom_text(
+    data = labels, ggplot2::aes(y = .data$at, label = .data$stage),
+    hjust = 0, nudge_x = 0.07, size = 3.9, fontface = "bold"
+  )
+}
+
+stage_scales <- function(stages) {
+  looks <- stage_looks(stages)
+  list(
+    ggplot2::scale_colour_manual(values = looks$colour),
+    ggplot2::scale_fill_manual(values = looks$colour),
+    ggplot2::scale_shape_manual(values = looks$shape),
+    ggplot2::scale_linetype_manual(values = looks$dash)
+  )
+}

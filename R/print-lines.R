@@ -1,0 +1,33 @@
+# Building blocks of printed objects: every print method makes lines, then shows them.
+
+show_lines <- function(lines) cat(lines, sep = "\n")
+
+heading <- function(...) cli::style_bold(paste0(...))
+
+quiet_text <- function(...) cli::col_grey(paste0(...))
+
+# Paragraphs wrapped to the console, continued lines indented.
+wrapped <- function(text, exdent = 2) {
+  unlist(lapply(text, function(line) {
+    indent <- nchar(line) - nchar(trimws(line, "left"))
+    strwrap(line, width = cli::console_width() - 1, indent = indent, exdent = exdent)
+  }))
+}
+
+verdict_style <- function(verdict) {
+  switch(verdict,
+    identical = , rounding = , faster = cli::col_green(verdict),
+    differs = , failed = , slower = cli::col_red(verdict),
+    unclear = , unchecked = cli::col_yellow(verdict),
+    verdict
+  )
+}
+
+# Columns padded to one width; `right` says which are aligned to the right.
+columns <- function(table, right = rep(FALSE, length(table)), indent = "  ") {
+  padded <- Map(function(values, right) {
+    cli::ansi_align(values, width = max(cli::ansi_nchar(values)), align = if (right) "right" else "left")
+  }, table, right)
+  lines <- do.call(paste, c(unname(padded), sep = "  "))
+  paste0(indent, trimws(lines, "right"))
+}

@@ -1,0 +1,39 @@
+# The table of cells: what the samples say about each stage at each size.
+#
+# `marks` has a row per cell: stage, size, state, batch, stopped_by, reason,
+# forecast (seconds, where it was not run).
+
+summarise_cells <- function(samples, marks, reference, equal_zone) {
+  rows <- lapply(seq_len(nrow(marks)), function(i) {
+    mark <- marks[i, ]
+    here <- samples[samples$size == mark$size, ]
+    summarise_cell(mark, here, reference, equal_zone)
+  })
+  do.call(rbind, rows)
+}
+
+summarise_cell <- function(mark, samples, reference, equal_zone) {
+  own <- samples[samples$stage == mark$stage, ]
+  timed <- mark$state == "timed"
+  middle <- if (timed) median_interval(own$seconds) else c(median = mark$forecast, low = NA, high = NA)
+  ratio <- if (timed) cell_ratio(samples, mark$stage, reference) else no_ratio
+  judged <- timed && mark$stage != reference && !is.na(ratio[["median"]])
+  tibble::tibble(
+    stage = mark$stage, size = mark$size, state = mark$state,
+    median = middle[["median"]], low = middle[["low"]], high = middle[["high"]],
+    fastest = if (timed) min(own$seconds) else NA_real_,
+    spread = if (timed) stats::mad(own$seconds) else NA_real_,
+    speedup = ratio[["median"]], speedup_low = ratio[["low"]], speedup_high = ratio[["high"]],
+    verdict = if (judged) speed_verdict(ratio, equal_zone) else NA_character_,
+    rounds = nrow(own), batch = mark$batch, stopped_by = mark$stopped_by, reason = mark$reason
+  )
+}
+
+no_ratio <- c(median = NA_real_, low = NA_real_, high = NA_real_)
+
+cell_ratio <- function(samples, stage, reference) {
+  if (!reference %in% samples$stage) return(no_ratio)
+  if (stage == reference) return(c(median = 1, low = 1, high = 1))
+  rounds <- unique(samples$round)
+  paired_ratio(seconds_by_round(samples, reference, rounds), seconds_by_round(samples, stage, rounds))
+}

@@ -1,0 +1,157 @@
+# A result in sentences and one row per stage. Plain tables in, plain text out.
+
+tick <- function(names) paste0("`", names, "`")
+
+# "`a`, `b` and `c`"
+listed <- function(names) {
+  if (length(names) < 2) return(names)
+  paste(paste(utils::head(names, -1), collapse = ", "), "and", utils::tail(names, 1))
+}
+
+# The fastest timed stage at each size, and whether the runner-up is clearly slower.
+fastest_by_size <- function(timings) {
+  cells <- timings$cells[timings$cells$state == "timed", ]
+  rows <- lapply(sort(unique(cells$size)), function(size) {
+    here <- cells[cells$size == size, ]
+    here <- here[order(here$median), ]
+    close <- if (nrow(here) > 1) close_behind(timings, here$stage, size) else character()
+    tibble::tibble(size = size, stage = here$stage[[1]], close = paste(close, collapse = ", "))
+  })
+  do.call(rbind, rows)
+}
+
+# Stages that can't be told from the fastest one in their paired ratios.
+close_behind <- function(timings, stages, size) {
+  samples <- timings$samples[timings$samples$size == size, ]
+  rounds <- unique(samples$round)
+  best <- seconds_by_round(samples, stages[[1]], rounds)
+  behind <- vapply(stages[-1], function(stage) {
+    ratio <- paired_ratio(seconds_by_round(samples, stage, rounds), best)
+    speed_verdict(ratio, timings$plan$equal_zone) != "faster"
+  }, NA)
+  stages[-1][behind]
+}
+
+# The verdict in words, most important first.
+verdict_sentences <- function(study, agreement, timings) {
+  c(
+    disagreement_sentences(agreement),
+    if (nrow(timings$samples) == 0) "No stage was timed." else
+      c(fastest_sentences(fastest_by_size(timings)), gain_sentence(study, timings)),
+    unfinished_sentences(timings)
+  )
+}
+
+disagreement_sentences <- function(agreement) {
+  table <- agreement$table
+  wrong <- unique(table$stage[table$verdict == "differs"])
+  broken <- table[table$verdict == "failed", ]
+  c(
+    if (length(wrong)) {
+      sprintf("%s %s not give the numbers of `%s` and %s no speedup.", listed(tick(wrong)),
+              if (length(wrong) > 1) "do" else "does", agreement$reference, if (length(wrong) > 1) "get" else "gets")
+    },
+    vapply(unique(broken$stage), function(stage) {
+      sizes <- format_sizes(broken$size[broken$stage == stage])
+      sprintf("`%s` stopped with an error at %s.", stage, sizes)
+    }, "", USE.NAMES = FALSE)
+  )
+}
+
+format_sizes <- function(sizes) {
+  if (length(sizes) > 4) return(sprintf("%d sizes from %s to %s", length(sizes), format_size(min(sizes)), format_size(max(sizes))))
+  paste(if (length(sizes) > 1) "sizes" else "size", listed(vapply(sizes, format_size, "")))
+}
+
+# "`filter` is the fastest stage up to 300, `c` from 1,000 on."
+fastest_sentences <- function(fastest) {
+  runs <- rle(fastest$stage)
+  ends <- cumsum(runs$lengths)
+  starts <- ends - runs$lengths + 1
+  if (length(ends) == 1) {
+    words <- sprintf("`%s` is the fastest stage at every size timed", runs$values)
+  } else {
+    where <- vapply(seq_along(ends), function(i) {
+      low <- format_size(fastest$size[[starts[[i]]]])
+      high <- format_size(fastest$size[[ends[[i]]]])
+      if (i == 1) return(sprintf("up to %s", high))
+      if (i == length(ends)) return(sprintf("from %s on", low))
+      if (low == high) sprintf("at %s", low) else sprintf("from %s to %s", low, high)
+    }, "")
+    words <- paste("The fastest stage is", listed(sprintf("`%s` %s", runs$values, where)))
+  }
+  last <- fastest[nrow(fastest), ]
+  close <- if (nzchar(last$close)) {
+    sprintf("; at %s it can't be told from %s", format_size(last$size), listed(tick(strsplit(last$close, ", ")[[1]])))
+  }
+  paste0(words, close, ".")
+}
+
+# The largest size at which the reference was timed: what did the best stage gain there?
+gain_sentence <- function(study, timings) {
+  cells <- timings$cells
+  judged <- cells[!is.na(cells$verdict), ]
+  if (nrow(judged) == 0) return("No speedup was measured: no stage was timed beside the reference.")
+  here <- judged[judged$size == max(judged$size), ]
+  best <- here[which.max(here$speedup), ]
+  words <- switch(best$verdict,
+    faster = sprintf("is %s as fast as", format_ratio(best$speedup)),
+    slower = sprintf("is slower, %s as fast as", format_ratio(best$speedup)),
+    same = "takes the same time as",
+    unclear = "can't be told from"
+  )
+  sprintf("At %s %s `%s` %s `%s` (%s against %s; 95 %% interval of the ratio %s).",
+          format_size(best$size), study$unit, best$stage, words, timings$reference,
+          format_seconds(best$median), format_seconds(reference_median(cells, timings$reference, best$size)),
+          format_interval(best$speedup_low, best$speedup_high))
+}
+
+reference_median <- function(cells, reference, size) {
+  cells$median[cells$stage == reference & cells$size == size]
+}
+
+unfinished_sentences <- function(timings) {
+  if (timings$interrupted) {
+    "Interrupted: these are the measurements made until then."
+  }
+}
+
+# One row per stage: its agreement over all sizes, and its largest timed size.
+stage_summary <- function(study, agreement, timings) {
+  rows <- lapply(names(study$stages), function(name) {
+    cells <- timings$cells[timings$cells$stage == name & timings$cells$state == "timed", ]
+    last <- cells[which.max(cells$size), ]
+    at <- function(column) if (nrow(last)) last[[column]] else NA
+    tibble::tibble(
+      stage = name, agreement = overall_verdict(agreement, name),
+      size = as.double(at("size")), median = as.double(at("median")),
+      speedup = as.double(at("speedup")), verdict = as.character(at("verdict"))
+    )
+  })
+  do.call(rbind, rows)
+}
+
+verdict_order <- c("identical", "rounding", "failed", "differs")
+
+# The worst verdict over all sizes; "reference" for the reference itself.
+overall_verdict <- function(agreement, stage) {
+  found <- agreement$table$verdict[agreement$table$stage == stage]
+  if (length(found) == 0) return(if (stage == agreement$reference) "reference" else "unchecked")
+  verdict_order[[max(match(found, verdict_order))]]
+}
+
+# One line on a stage's agreement: where it was checked, the largest difference.
+agreement_line <- function(agreement, stage) {
+  rows <- agreement$table[agreement$table$stage == stage, ]
+  verdict <- overall_verdict(agreement, stage)
+  if (nrow(rows) == 0) return("not checked")
+  worst <- rows[rows$verdict == verdict, ]
+  worst <- worst[which.max(replace(worst$max_rel, is.na(worst$max_rel), -1)), ]
+  checked <- sprintf("at %s", format_sizes(rows$size[rows$verdict != "failed"]))
+  switch(verdict,
+    identical = checked,
+    rounding = sprintf("%s; at most %s ULP, %.1e relative, at size %s, %s", checked, count_text(max(rows$max_ulp, na.rm = TRUE)),
+                       worst$max_rel, format_size(worst$size), worst$where),
+    sprintf("at size %s: %s", format_size(worst$size), worst$reason)
+  )
+}

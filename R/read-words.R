@@ -1,0 +1,37 @@
+# Numbers as people read them. Pure text: nothing is printed here.
+
+format_seconds <- function(x) {
+  vapply(x, function(seconds) {
+    if (is.na(seconds)) return("")
+    if (seconds >= 7200) return(sprintf("%s h", signif_text(seconds / 3600)))
+    if (seconds >= 120) return(sprintf("%s min", signif_text(seconds / 60)))
+    step <- if (seconds >= 1) 1 else if (seconds >= 1e-3) 1e3 else if (seconds >= 1e-6) 1e6 else 1e9
+    unit <- c("1" = "s", "1000" = "ms", "1e+06" = "\u00b5s", "1e+09" = "ns")[[as.character(step)]]
+    sprintf("%s %s", signif_text(seconds * step), unit)
+  }, "", USE.NAMES = FALSE)
+}
+
+# Three significant digits, zeros kept ("2.50"), no trailing point; an exponent
+# only where the number would be hard to read.
+signif_text <- function(x, digits = 3) {
+  vapply(x, function(value) {
+    if (is.na(value)) return("")
+    if (value == 0) return("0")
+    if (abs(value) < 1e-4 || abs(value) >= 1e6) return(formatC(value, digits = digits - 1, format = "e"))
+    sub("\\.$", "", formatC(signif(value, digits), digits = digits, format = "fg", flag = "#", big.mark = ","))
+  }, "", USE.NAMES = FALSE)
+}
+
+# A setting that a user gave in seconds, as they gave it.
+plain_seconds <- function(x) paste(format(x, big.mark = ",", digits = 4, scientific = FALSE, trim = TRUE), "s")
+
+# Counts: whole numbers in full, huge ones with an exponent.
+count_text <- function(x) {
+  ifelse(is.na(x), "", ifelse(abs(x) < 1e9, format_size(x), formatC(x, digits = 1, format = "e")))
+}
+
+format_ratio <- function(x) ifelse(is.na(x), "", paste0(signif_text(x), "\u00d7"))
+
+format_interval <- function(low, high) {
+  ifelse(is.na(low), "", sprintf("%s to %s", signif_text(low), signif_text(high)))
+}

@@ -1,0 +1,176 @@
+# One function a section: a result in, a tag out. Text that came from the user
+# goes in as plain strings, which htmltools escapes.
+
+section <- function(id, title, ...) {
+  htmltools::tags$section(id = id, htmltools::tags$h2(title), ...)
+}
+
+# "`name`" in running text becomes code.
+inline_code <- function(text) {
+  parts <- strsplit(text, "`", fixed = TRUE)[[1]]
+  lapply(seq_along(parts), function(i) if (i %% 2 == 0) htmltools::tags$code(parts[[i]]) else parts[[i]])
+}
+
+report_verdict <- function(result) {
+  tags <- htmltools::tags
+  study <- result$study
+  sentences <- verdict_sentences(study, result$agreement, result$timings)
+  htmltools::tagList(
+    tags$header(
+      tags$p(class = "kicker", "Deep Stride report"),
+      tags$h1(study$title),
+      tags$p(class = "facts", sprintf("%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
+                                      format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit),
+             tags$code(reference_of(study)), sprintf(", %s", result$environment$when))
+    ),
+    tags$section(
+      id = "verdict", class = "verdict",
+      lapply(seq_along(sentences), function(i) tags$p(class = if (i == 1) "lead", inline_code(sentences[[i]])))
+    )
+  )
+}
+
+verdict_badge <- function(verdict) {
+  sign <- c(identical = "=", rounding = "\u2248", differs = "\u2260", failed = "!", faster = "\u25b2", slower = "\u25bc",
+            same = "=", unclear = "?")
+  if (is.na(verdict) || !nzchar(verdict)) return("")
+  if (!verdict %in% names(sign)) return(verdict)
+  htmltools::tags$span(class = paste("badge", verdict), sign[[verdict]], verdict)
+}
+
+report_agreement <- function(result) {
+  tags <- htmltools::tags
+  agreement <- result$agreement
+  table <- agreement$table
+  rows <- lapply(seq_len(nrow(table)), function(i) {
+    row <- table[i, ]
+    list(tags$code(row$stage), format_size(row$size), verdict_badge(row$verdict), count_text(row$different),
+         signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp), row$reason)
+  })
+  unchecked <- agreement$unchecked
+  section(
+    "agreement", "Do the stages agree?",
+    tags$p("Each stage's result against that of ", tags$code(agreement$reference), ", on the same arguments, before any timing. ",
+           "Rounding means: ", agreement$tolerance, "."),
+    if (nrow(table) == 0) tags$p("There is no other stage to check.") else
+      html_table(c("stage", "size", "verdict", "elements that differ", "largest absolute", "largest relative", "largest ULP", "in words"),
+                 rows, numeric = c(2, 4:7)),
+    if (nrow(unchecked) > 0) {
+      tags$p(class = "aside", sprintf("Not checked: %s.", paste(sprintf("%s at %s (%s)", unchecked$stage, format_sizes_each(unchecked$size),
+                                                                         unchecked$reason), collapse = "; ")))
+    }
+  )
+}
+
+format_sizes_each <- function(sizes) vapply(sizes, format_size, "")
+
+# Rows are lists of cells; `numeric` columns are aligned to the right.
+html_table <- function(header, rows, numeric = integer()) {
+  tags <- htmltools::tags
+  class_of <- function(i) if (i %in% numeric) "number"
+  cells <- function(row) lapply(seq_along(row), function(i) tags$td(class = class_of(i), row[[i]]))
+  tags$div(
+    class = "table", tabindex = "0",
+    tags$table(
+      tags$thead(tags$tr(lapply(seq_along(header), function(i) tags$th(scope = "col", class = class_of(i), header[[i]])))),
+      tags$tbody(lapply(rows, function(row) tags$tr(cells(row))))
+    )
+  )
+}
+
+report_figures <- function(result) {
+  tags <- htmltools::tags
+  described <- c(time = "Time per evaluation against size, both axes logarithmic.",
+                 speedup = "Speedup over the reference against size, both axes logarithmic.")
+  drawn <- lapply(names(described), function(kind) {
+    figure <- draw_figure(result$timings, result$study$unit, kind)
+    if (is.null(figure)) return(NULL)
+    tags$figure(role = "img", `aria-label` = described[[kind]], htmltools::HTML(inline_svg(figure)))
+  })
+  section("figures", "How does time grow?", drawn)
+}
+
+inline_svg <- function(figure) {
+  read <- svglite::svgstring(width = figure_width, height = figure_height, bg = "white", standalone = FALSE)
+  on.exit(if (grDevices::dev.cur() > 1) grDevices::dev.off())
+  print(figure)
+  grDevices::dev.off()
+  on.exit()
+  as.character(read())
+}
+
+report_cells <- function(result) {
+  cells <- result$timings$cells
+  tags <- htmltools::tags
+  rows <- lapply(seq_len(nrow(cells)), function(i) {
+    cell <- cells[i, ]
+    list(tags$code(cell$stage), format_size(cell$size), cell$state, format_seconds(cell$median),
+         time_interval(cell$low, cell$high), format_ratio(cell$speedup),
+         if (is.na(cell$verdict)) "" else format_interval(cell$speedup_low, cell$speedup_high),
+         verdict_badge(cell$verdict), cell$rounds, stop_words(cell))
+  })
+  section(
+    "cells", "Every cell",
+    html_table(c("stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict", "rounds", "ended by"),
+               rows, numeric = c(2, 4:7, 9))
+  )
+}
+
+time_interval <- function(low, high) {
+  if (is.na(low)) "" else sprintf("%s to %s", format_seconds(low), format_seconds(high))
+}
+
+stop_words <- function(cell) {
+  if (nzchar(cell$reason)) return(cell$reason)
+  switch(cell$stopped_by, precision = "precision reached", budget = "budget spent", rounds = "most rounds done", cell$stopped_by)
+}
+
+report_sources <- function(result) {
+  tags <- htmltools::tags
+  study <- result$study
+  section(
+    "stages", "The stages",
+    lapply(study$stages, function(stage) {
+      tags$details(
+        tags$summary(tags$code(stage$name), sprintf("%s%s", stage$language, if (is.na(stage$note)) "" else paste(",", stage$note))),
+        tags$pre(tags$code(paste(stage$source, collapse = "\n")))
+      )
+    }),
+    tags$details(
+      tags$summary("the inputs"),
+      tags$pre(tags$code(paste(source_lines(study$inputs), collapse = "\n")))
+    )
+  )
+}
+
+report_machine <- function(result) {
+  tags <- htmltools::tags
+  facts <- result$environment
+  labels <- c(processor = "processor", cores = "cores", memory_bytes = "memory", system = "system", r = "R",
+              platform = "platform", blas = "BLAS", c_compiler = "C compiler", c_flags = "C flags", deepstride = "deepstride", when = "when")
+  known <- intersect(names(labels), names(facts))
+  value <- function(name) {
+    if (name == "memory_bytes" && !is.null(facts[[name]])) return(paste(signif_text(facts[[name]] / 2^30), "GiB"))
+    paste(facts[[name]], collapse = " ")
+  }
+  section("machine", "Where it ran", tags$dl(lapply(known, function(name) {
+    htmltools::tagList(tags$dt(labels[[name]]), tags$dd(value(name)))
+  })))
+}
+
+report_method <- function(result) {
+  tags <- htmltools::tags
+  plan <- result$timings$plan
+  section(
+    "method", "How it was measured",
+    tags$p(sprintf("At each size, smallest first, every stage was sampled once per round, in random order, %d to %d rounds.",
+                   plan$rounds[[1]], plan$rounds[[2]]),
+           "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
+           "A speedup is the median of the ratios to the reference within each round, with a 95 % bootstrap interval of 2,000 resamples."),
+    tags$p(sprintf("Timing took %s of a budget of %s. A size was finished when every ratio's interval was narrower than %s %%, or its share of the budget was spent.",
+                   format_seconds(result$timings$seconds), plain_seconds(plan$budget), signif_text(100 * plan$precision)),
+           sprintf("A stage forecast to take more than %s an evaluation, or more than the budget had left, was not run; such cells are forecasts.",
+                   plain_seconds(plan$cell_limit)),
+           sprintf("Ratios within %s %% of 1 are called the same.", signif_text(100 * plan$equal_zone)))
+  )
+}

@@ -1,0 +1,26 @@
+#' Run a study: agree, then time
+#'
+#' Checks every stage against the reference with [ds_agree()], times those that
+#' agree with [ds_time()], and records the machine and the versions.
+#'
+#' @param study A [ds_study()] with at least one stage.
+#' @param plan A [ds_plan()].
+#' @return A `ds_result`: a list with `study`, `agreement`, `timings` and
+#'   `environment`. Print it for the verdicts, [ggplot2::autoplot()] it for the
+#'   figures, [ds_report()] it for the whole story, [ds_save()] it to keep it.
+#' @section Errors: as for [ds_agree()] and [ds_time()].
+#' @examples
+#' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
+#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("built in", function(rain) sum(rain))
+#' ds_run(study, ds_plan(budget = 0.5))
+#' @export
+ds_run <- function(study, plan = ds_plan()) {
+  check_runnable(study)
+  check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
+  facts <- host_facts()
+  agreement <- ds_agree(study)
+  timings <- ds_time(study, plan, agreement)
+  study$reference <- reference_of(study)
+  new_result(study, agreement, timings, facts)
+}

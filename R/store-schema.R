@@ -1,0 +1,68 @@
+# The schema of stored results (JSON Schema, draft 2020-12), and a check of a
+# parsed document against it: types, required fields, constants, references.
+
+read_schema <- function() {
+  path <- system.file("schema", "result-1.json", package = "deepstride", mustWork = TRUE)
+  jsonlite::fromJSON(path, simplifyVector = FALSE)
+}
+
+# Named vector of column types ("string", "number", "integer") of one table.
+schema_columns <- function(table) {
+  columns <- read_schema()$`$defs`[[table]]$properties
+  vapply(columns, function(column) sub("_column$", "", basename(column$`$ref`)), "")
+}
+
+# What is wrong with a document, in words; character() if nothing is.
+schema_problems <- function(value, rule, schema = rule, path = "document") {
+  if (!is.null(rule$`$ref`)) {
+    rule <- schema$`$defs`[[basename(rule$`$ref`)]]
+  }
+  if (!fits_type(value, unlist(rule$type))) {
+    return(sprintf("`%s` is not of type %s", path, paste(unlist(rule$type), collapse = " or ")))
+  }
+  if (!is.null(rule$const) && !identical(value, rule$const)) return(sprintf("`%s` is not \"%s\"", path, rule$const))
+  if (!is.null(rule$enum) && !value %in% unlist(rule$enum)) return(sprintf("`%s` is none of the known values", path))
+  c(field_problems(value, rule, schema, path), item_problems(value, rule, schema, path))
+}
+
+fits_type <- function(value, types) {
+  if (is.null(types)) return(TRUE)
+  is_type <- function(type) {
+    switch(type,
+      object = is.list(value) && !is.null(names(value)), array = is.list(value) && is.null(names(value)),
+      string = is.character(value), boolean = is.logical(value), null = is.null(value),
+      number = is.numeric(value), integer = is.numeric(value) && value == round(value)
+    )
+  }
+  any(vapply(types, is_type, NA))
+}
+
+field_problems <- function(value, rule, schema, path) {
+  missing <- setdiff(unlist(rule$required), names(value))
+  known <- intersect(names(rule$properties), names(value))
+  c(
+    sprintf("`%s` has no field `%s`", path, missing),
+    unlist(lapply(known, function(name) {
+      schema_problems(value[[name]], rule$properties[[name]], schema, paste0(path, "$", name))
+    }))
+  )
+}
+
+item_problems <- function(value, rule, schema, path) {
+  if (is.null(rule$items) || !is.list(value)) return(character())
+  for (i in seq_along(value)) {
+    found <- schema_problems(value[[i]], rule$items, schema, sprintf("%s[%d]", path, i))
+    if (length(found) > 0) return(found)
+  }
+  character()
+}
+
+# Columns of one table must be of one length.
+table_problems <- function(document) {
+  tables <- list(
+    "agreement$table" = document$agreement$table, "agreement$unchecked" = document$agreement$unchecked,
+    "timings$cells" = document$timings$cells, "timings$samples" = document$timings$samples
+  )
+  uneven <- vapply(tables, function(table) length(unique(lengths(table))) > 1, NA)
+  sprintf("the columns of `%s` have different lengths", names(tables)[uneven])
+}

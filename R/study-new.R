@@ -1,0 +1,86 @@
+#' Define a study: one kernel, its inputs, its sizes
+#'
+#' Stages are added with [ds_stage()]. Nothing runs until [ds_agree()],
+#' [ds_time()] or [ds_run()] is called.
+#'
+#' @param title The kernel in a few words; it heads printouts and reports.
+#' @param inputs A function of the size `n` that returns the kernel's arguments
+#'   as a named list. It may draw random numbers: it is called from a seed
+#'   derived from `seed` and `n`, so that every stage, process and rerun sees
+#'   the same arguments, and the caller's random state is left as it was.
+#' @param sizes The sizes to time at, growing; see [ds_sizes()].
+#' @param unit What one unit of size is, in the plural ("hours of record").
+#' @param seed A whole number.
+#' @param reference The name of the stage that the others must agree with;
+#'   the first stage if `NULL`.
+#' @return A `ds_study`: a list with `title`, `inputs`, `sizes`, `unit`, `seed`,
+#'   `stages` (a named list), `reference` and `directory` (where relative paths
+#'   are looked up).
+#' @section Errors: `ds_error_input`, naming the argument, for sizes below 1,
+#'   fractional or `NA`, `inputs` that is no function, or an empty title.
+#' @examples
+#' study <- ds_study(
+#'   "Degree-day snowmelt",
+#'   inputs = function(n) list(temperature = 4 * sin(seq_len(n) / 24) + rnorm(n)),
+#'   sizes = ds_sizes(100, 1e4),
+#'   unit = "hours"
+#' ) |>
+#'   ds_stage("loop", function(temperature) {
+#'     melt <- numeric(length(temperature))
+#'     for (i in seq_along(temperature)) melt[i] <- 3.1 * max(0, temperature[i])
+#'     melt
+#'   }) |>
+#'   ds_stage("vector", function(temperature) 3.1 * pmax(0, temperature))
+#' study
+#' @export
+ds_study <- function(title, inputs, sizes = ds_sizes(100, 1e5), unit = "elements",
+                     seed = 1, reference = NULL) {
+  validate_study(new_study(title, inputs, sizes, unit, seed, reference))
+}
+
+new_study <- function(title, inputs, sizes, unit, seed, reference, stages = list(), directory = getwd()) {
+  structure(
+    list(title = title, inputs = inputs, sizes = sizes, unit = unit, seed = seed,
+         stages = stages, reference = reference, directory = directory),
+    class = "ds_study"
+  )
+}
+
+validate_study <- function(study) {
+  check_string(study$title, "title")
+  check_function(study$inputs, "inputs",
+                 "It makes the arguments: `inputs = function(n) list(x = runif(n))`.")
+  check_string(study$unit, "unit")
+  check_number(study$seed, "seed")
+  if (!is.null(study$reference)) check_string(study$reference, "reference")
+  study$sizes <- sort(unique(check_sizes(study$sizes, "sizes")))
+  study
+}
+
+# The reference's name: the one asked for, else the first stage's.
+reference_of <- function(study) study$reference %||% names(study$stages)[[1]]
+
+# Stops unless the study can run: it has stages, its reference is one of them,
+# and every stage takes the arguments that `inputs` makes.
+check_runnable <- function(study) {
+  check_class(study, "ds_study", "study", "Make one with `ds_study()`.")
+  if (length(study$stages) == 0) {
+    abort_input("The study has no stage.",
+                hint = "Add the slow kernel first: `study |> ds_stage(\"loop\", my_kernel)`.", arg = "study")
+  }
+  if (!reference_of(study) %in% names(study$stages)) {
+    abort_input(sprintf("The reference \"%s\" is not a stage of the study.", reference_of(study)),
+                hint = sprintf("Its stages are %s.", quoted(names(study$stages))), arg = "reference")
+  }
+  check_not_loaded(study)
+  given <- names(study_inputs(study, study$sizes[[1]]))
+  for (stage in study$stages) check_stage_arguments(stage, given)
+  invisible(study)
+}
+
+check_not_loaded <- function(study) {
+  if (!is.function(study$inputs)) {
+    abort_input("This study came from a stored result, which holds source text but no code to run.",
+                hint = "Run the study file that made it.", arg = "study")
+  }
+}

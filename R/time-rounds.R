@@ -1,0 +1,79 @@
+# Rounds at one size: every live stage once per round, in random order.
+
+# A size under way: its cells, its samples so far, how many rounds were done.
+new_size_run <- function(size, cells) {
+  run <- new.env()
+  run$size <- size
+  run$cells <- cells
+  run$samples <- list()
+  run$round <- 0
+  run$width <- Inf
+  run
+}
+
+live_cells <- function(size_run) Filter(function(cell) cell$state == "timed", size_run$cells)
+
+round_cost <- function(size_run) {
+  sum(vapply(live_cells(size_run), function(cell) cell$each * cell$batch, 0))
+}
+
+# Runs rounds until the ratios are known, the most rounds are done, or the next
+# round would not fit before `deadline`. Returns which of them ended it.
+run_rounds <- function(size_run, timing, deadline) {
+  next_look <- size_run$round + timing$plan$rounds[[1]]
+  repeat {
+    if (length(live_cells(size_run)) == 0) return("nothing left")
+    if (size_run$round >= timing$plan$rounds[[2]]) return("rounds")
+    if (clock_now() + round_cost(size_run) > round_deadline(size_run, timing, deadline)) return("budget")
+    run_round(size_run, timing)
+    if (size_run$round < next_look) next
+    size_run$width <- size_width(size_run, timing)
+    report_rounds(size_run, timing)
+    if (size_run$width <= timing$plan$precision) return("precision")
+    next_look <- size_run$round + max(3, size_run$round %/% 3)
+  }
+}
+
+# The fewest rounds may use the whole budget; the others, the size's share of it.
+round_deadline <- function(size_run, timing, deadline) {
+  if (size_run$round < timing$plan$rounds[[1]]) timing$deadline else deadline
+}
+
+run_round <- function(size_run, timing) {
+  size_run$round <- size_run$round + 1
+  cells <- live_cells(size_run)
+  turn <- order(vapply(seq_along(cells), function(i) {
+    derive_seed(size_run$size + i / 1024, size_run$round + timing$seed)
+  }, 0L))
+  for (i in seq_along(turn)) {
+    cell <- cells[[turn[[i]]]]
+    seconds <- sample_cell(cell, timing$loop)
+    if (cell$state != "timed") next
+    size_run$samples[[length(size_run$samples) + 1]] <- list(
+      stage = cell$stage, size = size_run$size, round = size_run$round, order = i,
+      batch = cell$batch, seconds = seconds
+    )
+  }
+}
+
+size_samples <- function(size_run) {
+  columns <- c("stage", "size", "round", "order", "batch", "seconds")
+  values <- lapply(columns, function(column) {
+    vapply(size_run$samples, function(sample) sample[[column]], if (column == "stage") "" else 0)
+  })
+  tibble::as_tibble(stats::setNames(values, columns))
+}
+
+size_width <- function(size_run, timing) {
+  samples <- size_samples(size_run)
+  live <- vapply(live_cells(size_run), function(cell) cell$stage, "")
+  widest_interval(samples[samples$stage %in% live, ], timing$reference)
+}
+
+report_rounds <- function(size_run, timing, finished = FALSE) {
+  signal_progress(
+    "time", size = size_run$size, rounds = size_run$round, width = size_run$width,
+    done = timing$done, of = timing$of, left = max(0, timing$deadline - clock_now()),
+    finished = finished
+  )
+}

@@ -1,0 +1,13 @@
+# One command in a child process, with a time limit and all of its output.
+
+run_command <- function(command, args, directory, environment, limit) {
+  tryCatch(
+    processx::run(
+      command, args, wd = directory, env = c("current", environment),
+      timeout = limit, error_on_status = FALSE, stderr_to_stdout = TRUE, cleanup_tree = TRUE
+    ),
+    error = function(e) {
+      abort_ds("worker", sprintf("`%s` could not be started.", command), condition_line(e), parent = e)
+    }
+  )
+}
