@@ -72,7 +72,8 @@ answer <- function(command, document, lines, written) {
   if (command$options$quiet || command$options$json) return(invisible())
   show_lines(lines)
   if (length(written) > 0) {
-    show_lines(c("", paste("Written to", dirname(written[[1]])), wrapped(paste0("  ", paste(basename(written), collapse = ", ")))))
+    files <- paste0("  ", paste(basename(written), collapse = ", "))
+    show_lines(c("", paste("Written to", dirname(written[[1]])), wrapped(files)))
   }
 }
 

@@ -35,7 +35,7 @@ write_atomically <- function(path, write) {
     }),
     error = function(e) {
       abort_ds("output", sprintf("`%s` could not be written.", path), condition_line(e),
-               "Is the disk full? What stood there before is untouched.", path = path, parent = e)
+               "Is the disk full? What stood there before is untouched.", path = path, cause = e)
     }
   )
   if (!isTRUE(file.rename(temporary, path))) {

@@ -17,10 +17,12 @@ figure_time <- function(timings, unit) {
     label_layer(labels) +
     stage_scales(levels(shown$stage)) +
     size_scale(sort(unique(shown$size)), unit) +
-    ggplot2::scale_y_log10(name = "Time per evaluation", breaks = power_breaks(range(shown$median)), labels = axis_seconds) +
+    ggplot2::scale_y_log10(name = "Time per evaluation", breaks = power_breaks(range(shown$median)),
+                           labels = axis_seconds) +
     ggplot2::labs(
       title = "Time per evaluation",
-      subtitle = paste0("Median of all samples, with its 95 % interval", if (any_forecast) "; hollow and dotted: forecast, not run")
+      subtitle = paste0("Median of all samples, with its 95 % interval",
+                        if (any_forecast) "; hollow and dotted: forecast, not run")
     ) +
     stride_theme()
 }

@@ -42,9 +42,11 @@ check_compiler <- function(code) {
   program <- strsplit(config_value(variable), " ", fixed = TRUE)[[1]][[1]]
   missing <- c(program, "make")[!nzchar(Sys.which(c(program, "make")))]
   if (length(missing) > 0) {
-    abort_ds("build", sprintf("`%s` can't be built: there is no `%s` on the PATH.", basename(code$name), missing[[1]]),
-             hint = sprintf("Install the compiler that R was configured with (%s) and make; on Debian: `apt-get install r-base-dev`.", program),
-             compiler = program)
+    abort_ds(
+      "build", sprintf("`%s` can't be built: there is no `%s` on the PATH.", basename(code$name), missing[[1]]),
+      hint = sprintf("Install make and `%s`, which R was configured with; on Debian: r-base-dev.", program),
+      compiler = program
+    )
   }
 }
 

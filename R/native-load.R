@@ -40,7 +40,7 @@ load_library <- function(path) {
   tryCatch(dyn.load(path), error = function(e) {
     unlink(c(path, glue_path(path)))
     abort_ds("build", "The built library could not be loaded and was removed from the cache.",
-             condition_line(e), "Run again: it will be built anew.", parent = e)
+             condition_line(e), "Run again: it will be built anew.", cause = e)
   })
 }
 
@@ -58,7 +58,7 @@ call_kernel <- function(routine, parameters) {
   scope <- new.env(parent = baseenv())
   scope$routine <- routine$address
   symbols <- lapply(parameters %||% "...", as.name)
-  arguments <- stats::setNames(rep(list(quote(expr = )), length(symbols)), parameters %||% "...")
+  arguments <- stats::setNames(rep(list(rlang::missing_arg()), length(symbols)), parameters %||% "...")
   as.function(c(arguments, as.call(c(quote(.Call), quote(routine), symbols))), scope)
 }
 

@@ -12,5 +12,5 @@
 #' @keywords internal
 #' @useDynLib deepstride, .registration = TRUE
 #' @importFrom Rcpp evalCpp
-#' @importFrom rlang .data
+#' @importFrom rlang .data %||%
 "_PACKAGE"

@@ -24,7 +24,7 @@ verdict_style <- function(verdict) {
 }
 
 # Columns padded to one width; `right` says which are aligned to the right.
-columns <- function(table, right = rep(FALSE, length(table)), indent = "  ") {
+aligned_columns <- function(table, right = rep(FALSE, length(table)), indent = "  ") {
   padded <- Map(function(values, right) {
     cli::ansi_align(values, width = max(cli::ansi_nchar(values)), align = if (right) "right" else "left")
   }, table, right)

@@ -54,7 +54,7 @@ agreement_lines <- function(agreement, stages) {
   title <- heading(sprintf("Agreement with the reference `%s`", agreement$reference))
   if (length(stages) == 0) return(c(title, "  There is no other stage to check."))
   verdicts <- vapply(stages, function(stage) overall_verdict(agreement, stage), "")
-  labels <- columns(list(stages, vapply(verdicts, verdict_style, "")))
+  labels <- aligned_columns(list(stages, vapply(verdicts, verdict_style, "")))
   words <- vapply(stages, function(stage) agreement_line(agreement, stage), "")
   left_out <- agreement$unchecked
   note <- vapply(unique(left_out$stage), function(stage) {
@@ -93,7 +93,7 @@ speed_lines <- function(timings, unit = "size") {
   time <- c(sprintf("time at %s", format_size(last)), vapply(stages, function(stage) time_text(cells, stage, last), ""))
   c(
     heading(sprintf("Speedup over `%s`, by %s", timings$reference, unit)),
-    columns(c(list(c("", stages)), body, list(time)), right = c(FALSE, rep(TRUE, length(body) + 1)))
+    aligned_columns(c(list(c("", stages)), body, list(time)), right = c(FALSE, rep(TRUE, length(body) + 1)))
   )
 }
 
@@ -127,7 +127,11 @@ unrun_lines <- function(timings) {
 
 effort_line <- function(timings) {
   timed <- timings$cells[timings$cells$state == "timed", ]
-  rounds <- if (nrow(timed)) sprintf(", %d to %d rounds a size", min(timed$rounds), max(timed$rounds)) else ""
-  quiet_text(sprintf("Timed for %s of a budget of %s%s. A ratio marked ? is unclear.",
-                     format_seconds(timings$seconds), plain_seconds(timings$plan$budget), rounds))
+  rounds <- unique(range(timed$rounds, -Inf, Inf, finite = TRUE))
+  words <- c(
+    sprintf("Timed for %s of a budget of %s", format_seconds(timings$seconds), plain_seconds(timings$plan$budget)),
+    if (nrow(timed)) sprintf(", %s rounds a size", paste(rounds, collapse = " to ")), ".",
+    if (any(timed$verdict %in% "unclear")) " A ratio marked ? is unclear."
+  )
+  quiet_text(wrapped(paste(words, collapse = "")))
 }

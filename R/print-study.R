@@ -17,25 +17,25 @@ summary.ds_study <- function(object, ...) {
 study_lines <- function(study) {
   head <- c(
     heading(study$title),
-    sprintf("%s of %s: %s", if (length(study$sizes) > 1) "sizes" else "size", study$unit,
+    sprintf("%s (%s): %s", if (length(study$sizes) > 1) "sizes" else "size", study$unit,
             paste(vapply(study$sizes, format_size, ""), collapse = ", "))
   )
   if (length(study$stages) == 0) return(c(head, "No stages yet: add the slow kernel with `ds_stage()`."))
   table <- summary(study)
   reference <- ifelse(table$stage == reference_of(study), "reference", "")
   note <- ifelse(is.na(table$note), "", table$note)
-  c(head, columns(list(table$stage, table$language, reference, note)))
+  c(head, aligned_columns(list(table$stage, table$language, reference, note)))
 }
 
 #' @export
 print.ds_plan <- function(x, ...) {
   show_lines(c(
     heading("Timing plan"),
-    columns(list(
+    aligned_columns(list(
       c("precision", "budget", "cell limit", "rounds", "equal zone"),
-      c(sprintf("%s %% wide intervals", signif_text(100 * x$precision)), plain_seconds(x$budget),
+      c(sprintf("%s %% wide intervals", format(100 * x$precision)), plain_seconds(x$budget),
         sprintf("%s an evaluation", plain_seconds(x$cell_limit)),
-        sprintf("%d to %d", x$rounds[[1]], x$rounds[[2]]), sprintf("within %s %%", signif_text(100 * x$equal_zone)))
+        sprintf("%d to %d", x$rounds[[1]], x$rounds[[2]]), sprintf("within %s %%", format(100 * x$equal_zone)))
     ))
   ))
   invisible(x)

@@ -59,7 +59,9 @@ disagreement_sentences <- function(agreement) {
 }
 
 format_sizes <- function(sizes) {
-  if (length(sizes) > 4) return(sprintf("%d sizes from %s to %s", length(sizes), format_size(min(sizes)), format_size(max(sizes))))
+  if (length(sizes) > 4) {
+    return(sprintf("%d sizes from %s to %s", length(sizes), format_size(min(sizes)), format_size(max(sizes))))
+  }
   paste(if (length(sizes) > 1) "sizes" else "size", listed(vapply(sizes, format_size, "")))
 }
 
@@ -150,8 +152,9 @@ agreement_line <- function(agreement, stage) {
   checked <- sprintf("at %s", format_sizes(rows$size[rows$verdict != "failed"]))
   switch(verdict,
     identical = checked,
-    rounding = sprintf("%s; at most %s ULP, %.1e relative, at size %s, %s", checked, count_text(max(rows$max_ulp, na.rm = TRUE)),
-                       worst$max_rel, format_size(worst$size), worst$where),
+    rounding = sprintf("%s; at most %s ULP, %.1e relative, at size %s, %s", checked,
+                       count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel, format_size(worst$size),
+                       worst$where),
     sprintf("at size %s: %s", format_size(worst$size), worst$reason)
   )
 }

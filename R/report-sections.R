@@ -5,10 +5,12 @@ section <- function(id, title, ...) {
   htmltools::tags$section(id = id, htmltools::tags$h2(title), ...)
 }
 
+code_text <- function(text) htmltools::tags$code(text, .noWS = "outside")
+
 # "`name`" in running text becomes code.
 inline_code <- function(text) {
   parts <- strsplit(text, "`", fixed = TRUE)[[1]]
-  lapply(seq_along(parts), function(i) if (i %% 2 == 0) htmltools::tags$code(parts[[i]]) else parts[[i]])
+  lapply(seq_along(parts), function(i) if (i %% 2 == 0) code_text(parts[[i]]) else parts[[i]])
 }
 
 report_verdict <- function(result) {
@@ -19,9 +21,12 @@ report_verdict <- function(result) {
     tags$header(
       tags$p(class = "kicker", "Deep Stride report"),
       tags$h1(study$title),
-      tags$p(class = "facts", sprintf("%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
-                                      format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit),
-             tags$code(reference_of(study)), sprintf(", %s", result$environment$when))
+      tags$p(
+        class = "facts",
+        sprintf("%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
+                format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit),
+        code_text(reference_of(study)), sprintf(", %s", result$environment$when)
+      )
     ),
     tags$section(
       id = "verdict", class = "verdict",
@@ -31,8 +36,8 @@ report_verdict <- function(result) {
 }
 
 verdict_badge <- function(verdict) {
-  sign <- c(identical = "=", rounding = "\u2248", differs = "\u2260", failed = "!", faster = "\u25b2", slower = "\u25bc",
-            same = "=", unclear = "?")
+  sign <- c(identical = "=", rounding = "\u2248", differs = "\u2260", failed = "!",
+            faster = "\u25b2", slower = "\u25bc", same = "=", unclear = "?")
   if (is.na(verdict) || !nzchar(verdict)) return("")
   if (!verdict %in% names(sign)) return(verdict)
   htmltools::tags$span(class = paste("badge", verdict), sign[[verdict]], verdict)
@@ -41,28 +46,38 @@ verdict_badge <- function(verdict) {
 report_agreement <- function(result) {
   tags <- htmltools::tags
   agreement <- result$agreement
-  table <- agreement$table
-  rows <- lapply(seq_len(nrow(table)), function(i) {
-    row <- table[i, ]
-    list(tags$code(row$stage), format_size(row$size), verdict_badge(row$verdict), count_text(row$different),
-         signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp), row$reason)
-  })
+  others <- unique(c(agreement$table$stage, agreement$unchecked$stage))
   unchecked <- agreement$unchecked
   section(
     "agreement", "Do the stages agree?",
-    tags$p("Each stage's result against that of ", tags$code(agreement$reference), ", on the same arguments, before any timing. ",
-           "Rounding means: ", agreement$tolerance, "."),
-    if (nrow(table) == 0) tags$p("There is no other stage to check.") else
-      html_table(c("stage", "size", "verdict", "elements that differ", "largest absolute", "largest relative", "largest ULP", "in words"),
-                 rows, numeric = c(2, 4:7)),
-    if (nrow(unchecked) > 0) {
-      tags$p(class = "aside", sprintf("Not checked: %s.", paste(sprintf("%s at %s (%s)", unchecked$stage, format_sizes_each(unchecked$size),
-                                                                         unchecked$reason), collapse = "; ")))
-    }
+    tags$p("Each stage's result against that of ", code_text(agreement$reference),
+           paste0(", on the same arguments, before any timing. Rounding means: ", agreement$tolerance, ".")),
+    if (length(others) == 0) tags$p("There is no other stage to check.") else
+      html_table(c("stage", "verdict", "in words"), lapply(others, function(stage) {
+        list(tags$code(stage), verdict_badge(overall_verdict(agreement, stage)),
+             inline_code(agreement_line(agreement, stage)))
+      })),
+    if (nrow(unchecked) > 0) tags$p(class = "aside", inline_code(unchecked_sentence(unchecked))),
+    if (length(others) > 0) tags$details(tags$summary("every comparison"), comparison_table(agreement$table))
   )
 }
 
-format_sizes_each <- function(sizes) vapply(sizes, format_size, "")
+comparison_table <- function(table) {
+  rows <- lapply(seq_len(nrow(table)), function(i) {
+    row <- table[i, ]
+    list(htmltools::tags$code(row$stage), format_size(row$size), verdict_badge(row$verdict), count_text(row$different),
+         signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp), inline_code(row$reason))
+  })
+  header <- c("stage", "size", "verdict", "elements that differ", "largest absolute", "largest relative",
+              "largest ULP", "in words")
+  html_table(header, rows, numeric = c(2, 4:7))
+}
+
+unchecked_sentence <- function(unchecked) {
+  sizes <- vapply(unchecked$size, format_size, "")
+  parts <- sprintf("`%s` at %s (%s)", unchecked$stage, sizes, unchecked$reason)
+  sprintf("Not checked: %s.", paste(parts, collapse = "; "))
+}
 
 # Rows are lists of cells; `numeric` columns are aligned to the right.
 html_table <- function(header, rows, numeric = integer()) {
@@ -72,7 +87,9 @@ html_table <- function(header, rows, numeric = integer()) {
   tags$div(
     class = "table", tabindex = "0",
     tags$table(
-      tags$thead(tags$tr(lapply(seq_along(header), function(i) tags$th(scope = "col", class = class_of(i), header[[i]])))),
+      tags$thead(tags$tr(lapply(seq_along(header), function(i) {
+        tags$th(scope = "col", class = class_of(i), header[[i]])
+      }))),
       tags$tbody(lapply(rows, function(row) tags$tr(cells(row))))
     )
   )
@@ -111,8 +128,8 @@ report_cells <- function(result) {
   })
   section(
     "cells", "Every cell",
-    html_table(c("stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict", "rounds", "ended by"),
-               rows, numeric = c(2, 4:7, 9))
+    html_table(c("stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict",
+                 "rounds", "ended by"), rows, numeric = c(2, 4:7, 9))
   )
 }
 
@@ -122,7 +139,8 @@ time_interval <- function(low, high) {
 
 stop_words <- function(cell) {
   if (nzchar(cell$reason)) return(cell$reason)
-  switch(cell$stopped_by, precision = "precision reached", budget = "budget spent", rounds = "most rounds done", cell$stopped_by)
+  switch(cell$stopped_by, precision = "precision reached", budget = "budget spent", rounds = "most rounds done",
+         cell$stopped_by)
 }
 
 report_sources <- function(result) {
@@ -132,7 +150,7 @@ report_sources <- function(result) {
     "stages", "The stages",
     lapply(study$stages, function(stage) {
       tags$details(
-        tags$summary(tags$code(stage$name), sprintf("%s%s", stage$language, if (is.na(stage$note)) "" else paste(",", stage$note))),
+        tags$summary(tags$code(stage$name), paste(c(stage$language, stats::na.omit(stage$note)), collapse = ", ")),
         tags$pre(tags$code(paste(stage$source, collapse = "\n")))
       )
     }),
@@ -147,7 +165,8 @@ report_machine <- function(result) {
   tags <- htmltools::tags
   facts <- result$environment
   labels <- c(processor = "processor", cores = "cores", memory_bytes = "memory", system = "system", r = "R",
-              platform = "platform", blas = "BLAS", c_compiler = "C compiler", c_flags = "C flags", deepstride = "deepstride", when = "when")
+              platform = "platform", blas = "BLAS", c_compiler = "C compiler", c_flags = "C flags",
+              deepstride = "deepstride", when = "when")
   known <- intersect(names(labels), names(facts))
   value <- function(name) {
     if (name == "memory_bytes" && !is.null(facts[[name]])) return(paste(signif_text(facts[[name]] / 2^30), "GiB"))
@@ -159,18 +178,20 @@ report_machine <- function(result) {
 }
 
 report_method <- function(result) {
-  tags <- htmltools::tags
   plan <- result$timings$plan
-  section(
-    "method", "How it was measured",
-    tags$p(sprintf("At each size, smallest first, every stage was sampled once per round, in random order, %d to %d rounds.",
-                   plan$rounds[[1]], plan$rounds[[2]]),
-           "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
-           "A speedup is the median of the ratios to the reference within each round, with a 95 % bootstrap interval of 2,000 resamples."),
-    tags$p(sprintf("Timing took %s of a budget of %s. A size was finished when every ratio's interval was narrower than %s %%, or its share of the budget was spent.",
-                   format_seconds(result$timings$seconds), plain_seconds(plan$budget), signif_text(100 * plan$precision)),
-           sprintf("A stage forecast to take more than %s an evaluation, or more than the budget had left, was not run; such cells are forecasts.",
-                   plain_seconds(plan$cell_limit)),
-           sprintf("Ratios within %s %% of 1 are called the same.", signif_text(100 * plan$equal_zone)))
+  sentences <- c(
+    sprintf("At each size, smallest first, every stage was sampled once per round, in random order, %d to %d rounds.",
+            plan$rounds[[1]], plan$rounds[[2]]),
+    "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
+    "A speedup is the median of the ratios to the reference within each round, with a 95 % bootstrap interval",
+    "of 2,000 resamples.",
+    sprintf("Timing took %s of a budget of %s.", format_seconds(result$timings$seconds), plain_seconds(plan$budget)),
+    sprintf("A size was finished when every ratio's interval was narrower than %s %%, or its share was spent.",
+            format(100 * plan$precision)),
+    sprintf("A stage forecast to take more than %s an evaluation, or more than the budget had left, was not run;",
+            plain_seconds(plan$cell_limit)),
+    "such cells are forecasts.",
+    sprintf("Ratios within %s %% of 1 are called the same.", format(100 * plan$equal_zone))
   )
+  section("method", "How it was measured", htmltools::tags$p(paste(sentences, collapse = " ")))
 }

@@ -33,13 +33,15 @@ report_page <- function(result) {
     report_machine(result),
     report_method(result)
   )
-  head <- tags$head(
+  # htmltools moves a head tag out of the page it renders, so this one is text.
+  head <- htmltools::tagList(
     tags$meta(charset = "utf-8"),
     tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
     tags$title(paste("Deep Stride:", result$study$title)),
     tags$style(htmltools::HTML(report_style()))
   )
-  paste0("<!DOCTYPE html>\n", as.character(tags$html(lang = "en", head, tags$body(body))))
+  paste0("<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n", as.character(head), "\n</head>\n",
+         as.character(tags$body(body)), "\n</html>")
 }
 
 report_style <- function() {

@@ -49,14 +49,12 @@ new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL)
   )
 }
 
-`%||%` <- function(x, y) if (is.null(x)) y else x
-
 # Arguments that a stage can't take, or must have and does not get.
 check_stage_arguments <- function(stage, given) {
   wanted <- formals(args(stage$kernel))
   if (is.null(wanted) || "..." %in% names(wanted)) return(invisible())
   unknown <- setdiff(given, names(wanted))
-  needed <- names(wanted)[vapply(wanted, function(default) identical(default, quote(expr = )), NA)]
+  needed <- names(wanted)[vapply(wanted, function(default) identical(default, rlang::missing_arg()), NA)]
   missing <- setdiff(needed, given)
   if (length(unknown) == 0 && length(missing) == 0) return(invisible())
   abort_input(

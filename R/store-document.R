@@ -44,21 +44,25 @@ timings_document <- function(timings) {
   )
 }
 
-# A table is stored by column; NA is null, and the numbers that JSON lacks are strings.
-table_document <- function(table) {
-  lapply(table, function(column) {
-    if (!is.double(column)) return(I(column))
-    lost <- is.nan(column) | is.infinite(column)
-    if (!any(lost)) return(I(column))
-    values <- as.list(column)
-    values[lost] <- as.character(column[lost])
-    I(values)
-  })
+# A table is stored by column.
+table_document <- function(table) lapply(table, I)
+
+json_text <- function(document) {
+  exact <- rapply(document, number_json, how = "replace")
+  as.character(jsonlite::toJSON(exact, auto_unbox = TRUE, na = "null", null = "null", pretty = 2,
+                                json_verbatim = TRUE))
 }
 
-# 17 significant digits bring every double back bit for bit.
-json_text <- function(document) {
-  as.character(jsonlite::toJSON(document, auto_unbox = TRUE, digits = I(17), na = "null", null = "null", pretty = 2))
+# Doubles as JSON text that brings them back bit for bit, in as few digits as
+# that takes. NA is null; the numbers that JSON lacks are strings.
+number_json <- function(x) {
+  if (!is.double(x)) return(x)
+  short <- sprintf("%.15g", x)
+  exact <- suppressWarnings(as.double(short)) == x
+  text <- ifelse(is.finite(x) & !exact, sprintf("%.17g", x), short)
+  text[!is.finite(x)] <- ifelse(is.na(x) & !is.nan(x), "null", paste0("\"", x, "\""))[!is.finite(x)]
+  if (length(x) != 1 || inherits(x, "AsIs")) text <- paste0("[", paste(text, collapse = ", "), "]")
+  structure(text, class = "json")
 }
 
 # Back from parsed JSON. Everything is read by name and type; nothing is run.
@@ -77,7 +81,7 @@ document_study <- function(stored) {
   })
   names(stages) <- vapply(stages, function(stage) stage$name, "")
   new_study(stored$title, as.character(unlist(stored$inputs)), as.double(unlist(stored$sizes)), stored$unit,
-            stored$seed, stored$reference, stages, directory = NULL)
+            as.double(stored$seed), stored$reference, stages, directory = NULL)
 }
 
 document_agreement <- function(stored) {
@@ -91,8 +95,9 @@ document_timings <- function(stored) {
   plan <- stored$plan
   new_timings(
     document_table(stored$samples, "samples"), document_table(stored$cells, "cells"),
-    new_plan(plan$precision, plan$budget, plan$cell_limit, as.double(unlist(plan$rounds)), plan$equal_zone),
-    stored$reference, stored$seconds, as.character(unlist(stored$notes)), stored$interrupted
+    new_plan(as.double(plan$precision), as.double(plan$budget), as.double(plan$cell_limit),
+             as.double(unlist(plan$rounds)), as.double(plan$equal_zone)),
+    stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted
   )
 }
 
@@ -104,5 +109,6 @@ document_table <- function(stored, name) {
 
 column_values <- function(values, type) {
   values[vapply(values, is.null, NA)] <- NA
-  switch(type, string = as.character(unlist(values)), integer = as.integer(unlist(values)), as.double(unlist(values)))
+  switch(type, string = as.character(unlist(values)), integer = as.integer(unlist(values)),
+         vapply(values, as.double, 0))
 }

@@ -37,7 +37,7 @@ ds_load <- function(file) {
     jsonlite::fromJSON(paste(read_text(file), collapse = "\n"), simplifyVector = FALSE),
     error = function(e) {
       abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), condition_line(e),
-               "It may have been cut short: run the study again, or take a copy.", path = file, parent = e)
+               "It may have been cut short: run the study again, or take a copy.", path = file, cause = e)
     }
   )
   check_format(document, file)
@@ -55,8 +55,8 @@ check_format <- function(document, file) {
   }
   version <- document$version
   if (!is.numeric(version) || version > format_version) {
-    abort_ds("file", sprintf("`%s` is of format version %s; this package reads up to %d.", file, describe_value(version), format_version),
-             hint = "Update the package.", path = file)
+    abort_ds("file", sprintf("`%s` is of format version %s; this package reads up to version %d.", file,
+                             describe_value(version), format_version), hint = "Update the package.", path = file)
   }
 }
 

@@ -22,7 +22,7 @@ parse_study_file <- function(path) {
   expressions <- tryCatch(
     parse(path, keep.source = TRUE, encoding = "UTF-8"),
     error = function(e) {
-      abort_input(sprintf("`%s` is not valid R.", path), condition_line(e), arg = "file", parent = e)
+      abort_input(sprintf("`%s` is not valid R.", path), condition_line(e), arg = "file", cause = e)
     }
   )
   if (length(expressions) == 0) {
@@ -42,7 +42,7 @@ run_study_file <- function(expressions, path, directory) {
       error = function(e) {
         line <- attr(expressions, "srcref")[[i]][[1]]
         abort_input(sprintf("`%s` stopped in the expression that begins on line %d.", path, line),
-                    condition_line(e), arg = "file", parent = e)
+                    condition_line(e), arg = "file", cause = e)
       }
     )
   }

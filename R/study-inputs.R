@@ -5,7 +5,7 @@ study_inputs <- function(study, size) {
     with_seed(derive_seed(study$seed, size), study$inputs(size)),
     error = function(e) {
       abort_input(sprintf("`inputs` stopped at size %s.", format_size(size)), condition_line(e),
-                  arg = "inputs", parent = e)
+                  arg = "inputs", cause = e)
     }
   )
   check_arguments(made, size)

@@ -11,6 +11,7 @@ new_cell <- function(stage, size, state = "timed", reason = "", forecast = NA_re
   cell$forecast <- forecast
   cell$batch <- NA_real_
   cell$each <- NA_real_
+  cell$rounds <- 0
   cell$stopped_by <- ""
   cell$ready <- NULL
   cell

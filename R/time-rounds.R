@@ -49,6 +49,7 @@ run_round <- function(size_run, timing) {
     cell <- cells[[turn[[i]]]]
     seconds <- sample_cell(cell, timing$loop)
     if (cell$state != "timed") next
+    cell$rounds <- cell$rounds + 1
     size_run$samples[[length(size_run$samples) + 1]] <- list(
       stage = cell$stage, size = size_run$size, round = size_run$round, order = i,
       batch = cell$batch, seconds = seconds

@@ -140,14 +140,21 @@ spend_rest <- function(timing) {
 
 finish_timing <- function(timing, interrupted) {
   samples <- do.call(rbind, lapply(timing$size_runs, size_samples))
-  marks <- do.call(rbind, lapply(unlist(lapply(timing$size_runs, function(run) run$cells)), cell_mark))
-  cells <- summarise_cells(samples, marks, timing$reference, timing$plan$equal_zone)
-  new_timings(samples, cells, timing$plan, timing$reference, clock_now() - timing$start, interrupted = interrupted)
+  cells <- unlist(lapply(timing$size_runs, function(run) run$cells))
+  marks <- do.call(rbind, lapply(cells, cell_mark, interrupted = interrupted))
+  table <- summarise_cells(samples, marks, timing$reference, timing$plan$equal_zone)
+  new_timings(samples, table, timing$plan, timing$reference, clock_now() - timing$start, interrupted = interrupted)
 }
 
-# A cell that was opened but never sampled is a forecast from its calibration.
-cell_mark <- function(cell) {
-  sampled <- cell$stopped_by != "" || cell$state != "timed"
+# What the table of cells needs to know of a cell. One that was made ready but
+# never sampled is a forecast from its calibration.
+cell_mark <- function(cell, interrupted) {
+  if (cell$state == "timed" && cell$rounds == 0) {
+    cell$state <- "forecast"
+    cell$forecast <- if (is.finite(cell$each)) cell$each else NA_real_
+    ended <- if (interrupted) "the run was interrupted" else "the budget was spent"
+    cell$reason <- paste(ended, "before its first round")
+  }
   tibble::tibble(
     stage = cell$stage, size = cell$size, state = cell$state, batch = cell$batch,
     stopped_by = cell$stopped_by, reason = cell$reason, forecast = cell$forecast

@@ -7,7 +7,7 @@ run_command <- function(command, args, directory, environment, limit) {
       timeout = limit, error_on_status = FALSE, stderr_to_stdout = TRUE, cleanup_tree = TRUE
     ),
     error = function(e) {
-      abort_ds("worker", sprintf("`%s` could not be started.", command), condition_line(e), parent = e)
+      abort_ds("worker", sprintf("`%s` could not be started.", command), condition_line(e), cause = e)
     }
   )
 }

@@ -1,0 +1,42 @@
+# make demo    installs what is missing, runs the demo study, leaves demo-output/
+# make test    installs what is missing, runs every test
+.PHONY: setup setup-test demo test lint docs data check measure screenshots clean
+
+setup:
+	@sh tools/setup.sh run
+
+setup-test:
+	@sh tools/setup.sh test
+
+demo: setup
+	@"$$(Rscript -e 'cat(system.file("exec", "deepstride", package = "deepstride"))')" demo --out demo-output
+
+test: setup-test
+	@Rscript tools/test.R
+
+lint:
+	@Rscript tools/lint.R
+
+# Regenerates NAMESPACE, man/ and the glue between R and C++.
+docs:
+	@Rscript -e 'Rcpp::compileAttributes(".")'
+	@sh tools/install.sh
+	@Rscript -e 'roxygen2::roxygenise(load_code = "installed")'
+	@sh tools/install.sh
+
+data:
+	@Rscript data-raw/hollowmere.R
+
+check: setup-test
+	@rm -rf check && mkdir check
+	@cd check && R CMD build .. >/dev/null && R CMD check --no-manual deepstride_*.tar.gz
+
+measure: setup
+	@for script in measure/*.R; do echo "== $$script"; Rscript "$$script" || exit 1; done
+
+screenshots:
+	@sh tools/setup.sh pictures
+	@sh tools/screenshots.sh
+
+clean:
+	@rm -rf check demo-output src/*.o src/*.so

@@ -1,0 +1,4 @@
+library(testthat)
+library(deepstride)
+
+test_check("deepstride")

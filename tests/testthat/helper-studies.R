@@ -1,0 +1,54 @@
+# Small studies and ways to look inside the package.
+
+internal <- function(name) getFromNamespace(name, "deepstride")
+
+# A cache of its own, so that tests neither read nor fill the user's.
+Sys.setenv(R_USER_CACHE_DIR = file.path(tempdir(), "cache"))
+
+route_filled <- function(rain, keep) {
+  out <- numeric(length(rain))
+  store <- 0
+  for (hour in seq_along(rain)) {
+    store <- keep * store + rain[hour]
+    out[hour] <- (1 - keep) * store
+  }
+  out
+}
+
+route_filter <- function(rain, keep) {
+  as.vector(stats::filter((1 - keep) * rain, keep, method = "recursive"))
+}
+
+rain_inputs <- function(n) list(rain = stats::rgamma(n, 0.3, 0.1), keep = 0.85)
+
+routing_study <- function(sizes = c(10, 100), ...) {
+  ds_study("Routing", rain_inputs, sizes = sizes, unit = "hours", ...) |>
+    ds_stage("filled", route_filled)
+}
+
+quick_plan <- function(...) ds_plan(budget = 1, rounds = c(3, 5), ...)
+
+# Waits a known time without computing anything.
+spin <- function(seconds) internal("clock_spin")(seconds)
+
+run_deepstride <- function(args, env = character(), ...) {
+  script <- system.file("exec", "deepstride", package = "deepstride")
+  rscript <- file.path(R.home("bin"), "Rscript")
+  processx::run(rscript, c(script, args), error_on_status = FALSE, timeout = 120,
+                env = c("current", NO_COLOR = "1", env), ...)
+}
+
+study_file <- function(lines, folder = tempfile("study")) {
+  dir.create(folder, showWarnings = FALSE)
+  path <- file.path(folder, "study.R")
+  writeLines(lines, path)
+  path
+}
+
+simple_study_lines <- function(second = "function(depth) sum(depth)") {
+  c(
+    "ds_study('Total depth', function(n) list(depth = as.double(seq_len(n))), sizes = c(10, 50)) |>",
+    "  ds_stage('loop', function(depth) { s <- 0; for (d in depth) s <- s + d; s }) |>",
+    paste0("  ds_stage('second', ", second, ")")
+  )
+}

@@ -1,0 +1,66 @@
+total_study <- function(...) {
+  kernels <- list(...)
+  study <- ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1)), sizes = c(5, 50, 500))
+  for (name in names(kernels)) study <- ds_stage(study, name, kernels[[name]])
+  study
+}
+
+slow_sum <- function(rain) {
+  total <- 0
+  for (r in rain) total <- total + r
+  total
+}
+
+test_that("each verdict is given where it is due", {
+  agreement <- ds_agree(total_study(
+    loop = slow_sum,
+    same = function(rain) slow_sum(rain),
+    backwards = function(rain) slow_sum(rev(rain)),
+    short = function(rain) slow_sum(rain[-length(rain)]),
+    scaled = function(rain) slow_sum(rain) * (1 + 1e-9),
+    broken = function(rain) if (length(rain) == 50) stop("gauge 7 is silent") else slow_sum(rain)
+  ))
+  verdicts <- split(agreement$table$verdict, agreement$table$stage)
+  expect_identical(unique(verdicts$same), "identical")
+  expect_identical(verdicts$backwards[[3]], "rounding")
+  expect_identical(unique(verdicts$short), "differs")
+  expect_identical(unique(verdicts$scaled), "differs")
+  expect_identical(verdicts$broken, c("identical", "failed", "identical"))
+  expect_match(agreement$table$reason[agreement$table$verdict == "failed"], "gauge 7 is silent")
+  expect_setequal(names(verdicts), c("same", "backwards", "short", "scaled", "broken"))
+})
+
+test_that("a kernel that draws random numbers agrees with itself, and the caller's state is left alone", {
+  set.seed(11)
+  before <- .Random.seed
+  study <- total_study(one = function(rain) sum(rain * stats::runif(length(rain))),
+                       two = function(rain) sum(rain * stats::runif(length(rain))))
+  expect_identical(unique(ds_agree(study)$table$verdict), "identical")
+  expect_identical(.Random.seed, before)
+})
+
+test_that("where the reference fails the others are not judged, and the rest of the sizes are", {
+  agreement <- ds_agree(total_study(
+    loop = function(rain) if (length(rain) == 5) stop("too short") else slow_sum(rain), built_in = slow_sum
+  ))
+  expect_identical(agreement$table$verdict[agreement$table$stage == "loop"], "failed")
+  expect_identical(agreement$table$size[agreement$table$stage == "built_in"], c(50, 500))
+  expect_match(agreement$unchecked$reason, "the reference stopped with: too short")
+})
+
+test_that("a stage that would take too long is not checked, and that is said", {
+  crawl <- function(rain) {
+    spin(length(rain) / 1000)
+    slow_sum(rain)
+  }
+  agreement <- ds_agree(total_study(loop = slow_sum, crawl = crawl), limit = 1)
+  expect_identical(agreement$unchecked$size, 500)
+  expect_match(agreement$unchecked$reason, "past the limit of 1 s")
+})
+
+test_that("the rounding bound grows with the length and stays near it", {
+  bound <- internal("rounding_bound")
+  lengths <- c(10, 1e3, 1e6)
+  expect_true(all(diff(bound(10):bound(1e3)) >= 0))
+  expect_equal(vapply(lengths, bound, 0), lengths * .Machine$double.eps, tolerance = 1e-9)
+})

@@ -1,0 +1,102 @@
+test_that("run leaves a report, figures, tables and a result that loads, and says the verdict", {
+  out <- tempfile("out")
+  ran <- run_deepstride(c("run", study_file(simple_study_lines()), "--out", out, "--budget", "1"))
+  expect_identical(ran$status, 0L)
+  expect_match(ran$stdout, "Total depth")
+  expect_match(ran$stdout, "Agreement with the reference `loop`")
+  expect_match(ran$stderr, "2 of 2 sizes done")
+  expect_setequal(list.files(out), c("report.html", "time.svg", "time.png", "speedup.svg", "speedup.png",
+                                     "samples.csv", "cells.csv", "result.json"))
+  result <- ds_load(file.path(out, "result.json"))
+  cells <- read.csv(file.path(out, "cells.csv"))
+  expect_equal(cells$median, result$timings$cells$median)
+  expect_identical(nrow(read.csv(file.path(out, "samples.csv"))), nrow(result$timings$samples))
+  again <- run_deepstride(c("report", file.path(out, "result.json"), "--out", file.path(out, "again")))
+  expect_identical(again$status, 0L)
+  expect_identical(readLines(file.path(out, "again", "report.html")), readLines(file.path(out, "report.html")))
+})
+
+test_that("--json prints one JSON document and nothing else, for every verb and for errors", {
+  file <- study_file(simple_study_lines())
+  out <- tempfile("out")
+  document <- function(...) jsonlite::fromJSON(run_deepstride(c(..., "--json"))$stdout, simplifyVector = FALSE)
+  ran <- document("run", file, "--out", out, "--budget", "0.5")
+  expect_identical(internal("schema_problems")(ran, internal("read_schema")()), character())
+  expect_identical(document("time", file, "--budget", "0.5")$format, "deepstride-result")
+  expect_identical(unlist(document("agree", file)$table$verdict), c("identical", "identical"))
+  expect_true("report.html" %in% unlist(document("report", file.path(out, "result.json"))$written))
+  expect_identical(document("agree", "nowhere.R")$error, "input")
+})
+
+test_that("a stage that disagrees is exit status 1 and named first", {
+  file <- study_file(simple_study_lines("function(depth) sum(depth[-1])"))
+  ran <- run_deepstride(c("agree", file))
+  expect_identical(ran$status, 1L)
+  expect_match(ran$stdout, "second +differs")
+  ran <- run_deepstride(c("run", file, "--out", tempfile(), "--budget", "0.5", "--quiet"))
+  expect_identical(ran$status, 1L)
+  expect_identical(paste0(ran$stdout, ran$stderr), "")
+})
+
+test_that("unusable input is exit status 2 and says what to do", {
+  refused <- function(...) {
+    ran <- run_deepstride(c(...))
+    expect_identical(ran$status, 2L)
+    expect_identical(ran$stdout, "")
+    sub("\n$", "", gsub("[^ `]*/", "", ran$stderr))
+  }
+  unparsed <- study_file("ds_study('a', (")
+  endless <- study_file("1 + 1")
+  cut <- tempfile(fileext = ".json")
+  writeLines("{\"format\": \"deepstride-result\", ", cut)
+  expect_match(refused("run", unparsed), "is not valid R")
+  expect_match(refused("run", endless), "does not end in a study")
+  expect_match(refused("report", cut), "not a whole JSON document")
+  expect_match(refused("run", study_file(simple_study_lines()), "--out", "/dev/null/out"), "can't be written to")
+  expect_match(refused("run", study_file(simple_study_lines()), "--budget", "0"), "`budget` must be")
+  expect_match(refused("run", study_file(simple_study_lines()), "--budget", "soon"), "options")
+  expect_match(refused("climb_down"), "There is no verb \"climb_down\"")
+  expect_match(refused("run"), "takes one file, STUDY.R")
+  expect_match(refused("run", "a.R", "--swift"), "--swift")
+})
+
+test_that("every verb has help, and help is no error", {
+  for (verb in names(internal("verb_table"))) {
+    ran <- run_deepstride(c(verb, "--help"))
+    expect_identical(ran$status, 0L)
+    expect_match(ran$stdout, paste("Usage: deepstride", verb))
+    for (option in c("--json", "--out", "--quiet")) expect_match(ran$stdout, option, fixed = TRUE)
+  }
+  expect_snapshot(cat(run_deepstride("--help")$stdout))
+})
+
+test_that("Ctrl-C keeps what was measured, says so, and is exit status 130", {
+  file <- study_file(c(
+    "ds_study('Slow', function(n) list(depth = as.double(seq_len(n))), sizes = c(10, 50, 60)) |>",
+    "  ds_stage('loop', function(depth) { if (length(depth) > 10) Sys.sleep(0.3); sum(depth) })"
+  ))
+  out <- tempfile("out")
+  script <- system.file("exec", "deepstride", package = "deepstride")
+  running <- processx::process$new(file.path(R.home("bin"), "Rscript"), c(script, "run", file, "--out", out),
+                                   stdout = "|", stderr = "|", cleanup_tree = TRUE)
+  seen <- ""
+  while (!grepl("1 of 3 sizes done", seen) && running$is_alive()) {
+    running$poll_io(1000)
+    seen <- paste0(seen, running$read_error())
+  }
+  Sys.sleep(1)
+  running$interrupt()
+  running$wait(30000)
+  expect_identical(running$get_exit_status(), 130L)
+  expect_match(running$read_all_output(), "Interrupted")
+  result <- ds_load(file.path(out, "result.json"))
+  expect_true(result$timings$interrupted)
+  expect_identical(result$timings$cells$state[[1]], "timed")
+})
+
+test_that("the terminal shows one live line that is taken away again", {
+  steps <- list(list(phase = "time", size = 100, rounds = 12, width = 0.07, done = 1, of = 4, left = 9.2),
+                list(phase = "agree", size = 100, done = 1, of = 4), list(phase = "build", name = "route"))
+  lines <- vapply(steps, function(step) internal("progress_text")(c(step, finished = FALSE)), "")
+  expect_snapshot(cat(lines, sep = "\n"))
+})

@@ -1,0 +1,42 @@
+result_for_figures <- function() {
+  routing_study(c(10, 100, 1000)) |>
+    ds_stage("filter", route_filter) |>
+    ds_stage("slow", function(rain, keep) {
+      spin(length(rain)^2 * 1e-7)
+      route_filled(rain, keep)
+    }) |>
+    ds_run(ds_plan(budget = 2, cell_limit = 0.01, rounds = c(3, 5)))
+}
+
+test_that("figures draw what was measured, and forecasts as forecasts", {
+  result <- result_for_figures()
+  figure <- autoplot(result, "time")
+  points <- Filter(function(layer) inherits(layer$geom, "GeomPoint"), figure$layers)
+  shown <- lapply(points, function(layer) layer$data)
+  expect_identical(shown[[1]]$median, result$timings$cells$median[result$timings$cells$state == "timed"])
+  expect_identical(as.character(shown[[2]]$stage), "slow")
+  expect_identical(shown[[2]]$state, "forecast")
+  built <- ggplot2::ggplot_build(autoplot(result, "speedup"))
+  expect_true(any(vapply(built$data, function(layer) "yintercept" %in% names(layer) && layer$yintercept[[1]] == 0, NA)))
+  expect_error(autoplot(result, "heat"), class = "ds_error_input")
+  expect_no_warning(ggplot2::ggplot_build(figure))
+})
+
+test_that("nothing timed is nothing to draw", {
+  result <- routing_study(10) |> ds_run(quick_plan())
+  expect_error(autoplot(result, "speedup"), "nothing to draw", class = "ds_error_input")
+  expect_s3_class(autoplot(result$timings), "ggplot")
+})
+
+test_that("labels are moved apart, keep their order and stay near their lines", {
+  spread_out <- internal("spread_out")
+  set.seed(6)
+  for (i in 1:20) {
+    y <- runif(6)
+    out <- spread_out(y, 0.1)
+    expect_identical(order(out), order(y))
+    expect_true(all(diff(sort(out)) >= 0.1 - 1e-3))
+    expect_equal(mean(out), mean(y))
+  }
+  expect_identical(spread_out(c(1, 5, 3), 0.5), c(1, 5, 3))
+})

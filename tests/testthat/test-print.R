@@ -1,0 +1,54 @@
+# A result with figures of our own, so that what is printed can be compared to the letter.
+made_result <- function() {
+  cell <- function(stage, size, state, median, speedup, verdict, reason = "") {
+    tibble::tibble(stage = stage, size = size, state = state, median = median, low = median * 0.98,
+                   high = median * 1.02, fastest = median, spread = median / 50, speedup = speedup,
+                   speedup_low = speedup * 0.97, speedup_high = speedup * 1.03, verdict = verdict,
+                   rounds = 20L, batch = 1, stopped_by = "precision", reason = reason)
+  }
+  cells <- rbind(
+    cell("filled", 100, "timed", 1e-5, 1, NA), cell("native", 100, "timed", 1e-6, 10, "faster"),
+    cell("grown", 100, "timed", 4e-5, 0.25, "slower"),
+    cell("wrong", 100, "disagrees", NA, NA, NA, "differs at size 100"),
+    cell("filled", 1e4, "timed", 1e-3, 1, NA), cell("native", 1e4, "timed", 2.6e-5, 38.46, "faster"),
+    cell("grown", 1e4, "forecast", 600, NA, NA, "one evaluation is forecast to take 10.0 min, past the limit of 10 s"),
+    cell("wrong", 1e4, "disagrees", NA, NA, NA, "differs at size 100")
+  )
+  timed <- cells[cells$state == "timed", ]
+  samples <- do.call(rbind, lapply(seq_len(nrow(timed)), function(i) {
+    tibble::tibble(stage = timed$stage[i], size = timed$size[i], round = 1:20, order = 1, batch = 1,
+                   seconds = timed$median[i] * (1 + (1:20) / 2000))
+  }))
+  row <- function(stage, verdict, max_rel, ulp, where, reason) {
+    tibble::tibble(stage = stage, size = 100, case = "own inputs", verdict = verdict, different = 1, max_abs = 1e-15,
+                   max_rel = max_rel, max_ulp = ulp, where = where, reason = reason)
+  }
+  agreement <- rbind(row("native", "rounding", 2e-15, 17, "[42]", ""), row("grown", "identical", 0, 0, "", ""),
+                     row("wrong", "differs", 0.5, 1e15, "[1]", "`result[1]` is 2, the reference's is 1"))
+  unchecked <- tibble::tibble(stage = "grown", size = 1e4, reason = "too slow")
+  study <- ds_study("Routing", rain_inputs, sizes = c(100, 1e4), unit = "hours")
+  for (name in c("filled", "native", "grown", "wrong")) study <- ds_stage(study, name, route_filled)
+  internal("new_result")(
+    study, internal("new_agreement")(agreement, c(100, 1e4), "filled", unchecked, "bound"),
+    internal("new_timings")(samples, cells, ds_plan(), "filled", 12.3), list(r = "R")
+  )
+}
+
+test_that("a result prints its verdicts in a screenful, the worst news first", {
+  result <- made_result()
+  expect_snapshot(print(result))
+  expect_snapshot(summary(result))
+  expect_lte(length(capture.output(print(result))), 30)
+})
+
+test_that("the verdict in words follows the figures", {
+  result <- made_result()
+  words <- function(timings) internal("verdict_sentences")(result$study, result$agreement, timings)
+  slower <- result$timings
+  slower$samples$seconds[slower$samples$stage == "native" & slower$samples$size == 1e4] <- 1e-3
+  slower$cells$median[slower$cells$stage == "native" & slower$cells$size == 1e4] <- 1.0001e-3
+  expect_match(words(slower), "can't be told from `native`", all = FALSE)
+  slower$cells$median[slower$cells$stage == "native" & slower$cells$size == 1e4] <- 2e-3
+  slower$samples$seconds[slower$samples$stage == "native" & slower$samples$size == 1e4] <- 2e-3
+  expect_match(words(slower), "`native` up to 100 and `filled` from 10,000 on", all = FALSE)
+})

@@ -1,0 +1,60 @@
+test_that("the interval of a ratio holds its median, shrinks with rounds and ignores a common drift", {
+  paired_ratio <- internal("paired_ratio")
+  set.seed(4)
+  width <- vapply(c(10, 50, 200), function(rounds) {
+    drift <- exp(cumsum(rnorm(rounds, 0, 0.2)))
+    ratio <- paired_ratio(2 * drift * exp(rnorm(rounds, 0, 0.05)), drift * exp(rnorm(rounds, 0, 0.05)))
+    expect_true(ratio[["low"]] <= ratio[["median"]] && ratio[["median"]] <= ratio[["high"]])
+    expect_true(abs(ratio[["median"]] - 2) < 0.2)
+    ratio[["high"]] - ratio[["low"]]
+  }, 0)
+  expect_true(all(diff(width) < 0))
+})
+
+test_that("a ratio turned round is its own reciprocal, and rounds that are missing are left out", {
+  paired_ratio <- internal("paired_ratio")
+  a <- c(1.1, 0.9, 1, 1.2, NA, 1)
+  b <- c(2, 2.1, NA, 2.2, 2, 1.9)
+  expect_equal(unname(1 / paired_ratio(a, b)[c(1, 3, 2)]), unname(paired_ratio(b, a)), tolerance = 0.02)
+  expect_true(is.na(paired_ratio(1, 2)[["low"]]))
+})
+
+test_that("the bootstrap of the median is that of R's own resampling", {
+  set.seed(9)
+  x <- rexp(41)
+  ours <- quantile(internal("resample_median")(x, 20000L, 7), c(0.05, 0.5, 0.95))
+  theirs <- quantile(replicate(20000, median(sample(x, replace = TRUE))), c(0.05, 0.5, 0.95))
+  expect_equal(ours, theirs, tolerance = 0.03)
+  expect_true(all(internal("resample_median")(c(1, 3), 500L, 1) %in% c(1, 2, 3)))
+  expect_length(internal("resample_median")(double(), 10L, 1), 0)
+})
+
+test_that("verdicts of speed follow interval and zone", {
+  verdict <- function(low, median, high) {
+    internal("speed_verdict")(c(median = median, low = low, high = high), 0.03)
+  }
+  expect_identical(verdict(1.9, 2, 2.1), "faster")
+  expect_identical(verdict(0.4, 0.5, 0.6), "slower")
+  expect_identical(verdict(0.99, 1, 1.02), "same")
+  expect_identical(verdict(1.005, 1.01, 1.02), "same")
+  expect_identical(verdict(0.9, 1.1, 1.3), "unclear")
+  expect_identical(verdict(1.001, 1.02, 1.06), "unclear")
+  expect_identical(verdict(NA, 2, NA), "unclear")
+})
+
+test_that("a power law is forecast exactly, a single size in proportion, nothing as free", {
+  forecast <- internal("forecast_seconds")
+  sizes <- c(100, 1000, 5000)
+  expect_equal(forecast(sizes, 1e-9 * sizes^2, 1e5), 10)
+  expect_equal(forecast(100, 0.5, 300), 1.5)
+  expect_identical(forecast(double(), double(), 10), 0)
+  expect_equal(forecast(c(10, 100), c(2, 1), 1000), 1)
+})
+
+test_that("numbers read as people write them", {
+  expect_identical(internal("format_seconds")(c(3.2e-8, 1.5e-5, 0.0123, 2.5, 600, 9000, NA)),
+                   c("32.0 ns", "15.0 \u00b5s", "12.3 ms", "2.50 s", "10.0 min", "2.50 h", ""))
+  expect_identical(internal("format_ratio")(c(1234.5, 0.01234, 26, NA)),
+                   c("1,230\u00d7", "0.0123\u00d7", "26.0\u00d7", ""))
+  expect_identical(internal("format_size")(1e6), "1,000,000")
+})
