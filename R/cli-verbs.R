@@ -43,7 +43,8 @@ verb_time <- function(command) {
 }
 
 verb_report <- function(command) {
-  out <- check_output_folder(command$options$out %||% dirname(command$file), "--out")
+  command$options$out <- command$options$out %||% dirname(command$file)
+  out <- check_output_folder(command$options$out, "--out")
   result <- ds_load(command$file)
   written <- c(ds_report(result, file.path(out, "report.html")), write_figures(result, out))
   answer(command, list(written = basename(written)), verdict_lines(result), written)
@@ -73,7 +74,7 @@ answer <- function(command, document, lines, written) {
   show_lines(lines)
   if (length(written) > 0) {
     files <- paste0("  ", paste(basename(written), collapse = ", "))
-    show_lines(c("", paste("Written to", dirname(written[[1]])), wrapped(files)))
+    show_lines(c("", paste("Written to", command$options$out), wrapped(files)))
   }
 }
 

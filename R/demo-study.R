@@ -1,6 +1,6 @@
 # The demo studies, as they are installed with the package.
 demo_file <- function(name = "routing") {
-  system.file("demo", paste0(name, ".R"), package = "deepstride", mustWork = TRUE)
+  system.file("studies", paste0(name, ".R"), package = "deepstride", mustWork = TRUE)
 }
 
 # What the demo is timed with: done within half a minute.

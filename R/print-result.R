@@ -74,8 +74,12 @@ hanging <- function(labels, words) {
   unlist(lines, use.names = FALSE)
 }
 
-# At most `most` of the sizes, the ends among them.
+# At most `most` of the sizes, the ends among them, powers of ten before others.
 shown_sizes <- function(sizes, most) {
+  if (length(sizes) <= most) return(sizes)
+  tens <- abs(log10(sizes) - round(log10(sizes))) < 1e-9
+  round_ones <- sizes[tens | sizes %in% range(sizes)]
+  if (length(round_ones) >= min(3, most)) sizes <- round_ones
   if (length(sizes) <= most) return(sizes)
   sizes[unique(round(seq(1, length(sizes), length.out = most)))]
 }

@@ -10,7 +10,7 @@ if (file.access(lib, 2) != 0) {
 cat(lib)')
 log=$(mktemp)
 R CMD INSTALL --no-multiarch --library="$library" . >"$log" 2>&1 || { cat "$log" >&2; rm -f "$log"; exit 1; }
-rm -f "$log" src/*.o src/*.so
+rm -f "$log"
 
 bin=/usr/local/bin
 [ -w "$bin" ] || bin=$HOME/.local/bin
