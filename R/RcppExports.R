@@ -13,8 +13,20 @@ clock_spin <- function(seconds) {
     .Call(`_deepstride_clock_spin`, seconds)
 }
 
+clock_work <- function(steps) {
+    .Call(`_deepstride_clock_work`, steps)
+}
+
 sample_batch <- function(call, env, batch) {
     .Call(`_deepstride_sample_batch`, call, env, batch)
+}
+
+sample_frames <- function(call, frames) {
+    .Call(`_deepstride_sample_frames`, call, frames)
+}
+
+deep_copy <- function(x) {
+    .Call(`_deepstride_deep_copy`, x)
 }
 
 compare_vectors <- function(x, y) {
@@ -27,5 +39,29 @@ resample_median <- function(x, resamples, seed) {
 
 derive_seed <- function(seed, salt) {
     .Call(`_deepstride_derive_seed`, seed, salt)
+}
+
+span_open <- function(name) {
+    invisible(.Call(`_deepstride_span_open`, name))
+}
+
+span_close <- function() {
+    invisible(.Call(`_deepstride_span_close`))
+}
+
+spans_start <- function() {
+    .Call(`_deepstride_spans_start`)
+}
+
+spans_end <- function() {
+    .Call(`_deepstride_spans_end`)
+}
+
+thread_counts <- function(threads) {
+    .Call(`_deepstride_thread_counts`, threads)
+}
+
+limit_memory <- function(bytes) {
+    .Call(`_deepstride_limit_memory`, bytes)
 }
 

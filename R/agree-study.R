@@ -5,14 +5,17 @@
 #'
 #' Verdicts: `identical` (bit for bit), `rounding` (every relative difference is
 #' within the bound for two sums of as many terms as the longest argument has
-#' elements, Higham 2002, section 4.2), `differs`, and `failed` (it raised an
-#' error). A lost `dim` differs; other names, or an integer in place of a double
-#' of the same value, are noted. Every call starts from the same random state.
+#' elements, Higham 2002, section 4.2), `differs`, `failed` (it raised an
+#' error or ran on past ten times `limit`) and `crashed` (it took its worker
+#' process down). A lost `dim` differs; other names, or an integer in place of a
+#' double of the same value, are noted. Every call starts from the same random state.
 #'
 #' @param study A [ds_study()] with at least one stage.
 #' @param sizes The sizes to check at; the study's own if `NULL`.
 #' @param limit Seconds. A stage is not checked at a size where one evaluation
 #'   is forecast to take longer; what was not checked is said.
+#' @param isolate `"none"`: stages are evaluated in this session; `"stage"`: each in
+#'   a worker process of its own, which a crash does not survive, but the session does.
 #' @return A `ds_agreement`. As a data frame, one row per stage and size: `stage`,
 #'   `size`, `case`, `verdict`, `different` (number of elements), `max_abs`, `max_rel`,
 #'   `max_ulp` (largest absolute, relative and units-in-the-last-place difference),
@@ -26,17 +29,21 @@
 #'   ds_stage("wrong", function(rain) sum(rain[-1]))
 #' ds_agree(study)
 #' @export
-ds_agree <- function(study, sizes = NULL, limit = 2) {
+ds_agree <- function(study, sizes = NULL, limit = 2, isolate = "none") {
   check_runnable(study)
+  check_choice(isolate, c("none", "stage"), "isolate")
   check_number(limit, "limit", 0)
   sizes <- if (is.null(sizes)) study$sizes else sort(unique(check_sizes(sizes, "sizes")))
   local_random_state()
   local_directory(study$directory)
+  local_threads(1)
+  host <- new_host(study, isolate, 0.8 * memory_bytes())
+  on.exit(host$close(), add = TRUE)
   costs <- new.env()
   rows <- list()
   for (size in sizes) {
     signal_progress("agree", size = size, done = match(size, sizes) - 1, of = length(sizes))
-    rows <- c(rows, agree_at(study, size, limit, costs))
+    rows <- c(rows, agree_at(study, size, limit, costs, host))
   }
   signal_progress("agree", size = size, done = length(sizes), of = length(sizes), finished = TRUE)
   table <- do.call(rbind, c(list(agreement_row("", 1, "", "")[0, ]), rows))
@@ -49,21 +56,20 @@ ds_agree <- function(study, sizes = NULL, limit = 2) {
 }
 
 # Rows for every stage at one size. `costs` remembers each stage's last time.
-agree_at <- function(study, size, limit, costs) {
+agree_at <- function(study, size, limit, costs, host) {
   reference <- reference_of(study)
-  arguments <- study_inputs(study, size)
-  bound <- rounding_bound(longest_argument(arguments))
-  expected <- evaluate_stage(study, reference, arguments, size, limit, costs)
+  bound <- rounding_bound(longest_argument(study_inputs(study, size)))
+  expected <- evaluate_stage(host, reference, size, limit, costs)
   others <- setdiff(names(study$stages), reference)
   if (expected$state == "ok") {
     judged <- lapply(others, function(name) {
-      judge(name, size, evaluate_stage(study, name, arguments, size, limit, costs), expected, bound)
+      judge(name, size, evaluate_stage(host, name, size, limit, costs), expected, bound)
     })
     return(judged)
   }
   reason <- paste("the reference", expected$reason)
   c(
-    list(agreement_row(reference, size, if (expected$state == "failed") "failed" else "unchecked", expected$reason)),
+    list(agreement_row(reference, size, expected$state, expected$reason)),
     lapply(others, function(name) agreement_row(name, size, "unchecked", reason))
   )
 }
@@ -75,8 +81,8 @@ judge <- function(name, size, given, expected, bound) {
   agreement_row(name, size, verdict, reason_of(found, verdict, bound), found)
 }
 
-# list(state, value, reason): state is "ok", "failed" or "unchecked" (too slow).
-evaluate_stage <- function(study, name, arguments, size, limit, costs) {
+# list(state, value, reason): state is "ok", "failed", "crashed" or "unchecked" (too slow).
+evaluate_stage <- function(host, name, size, limit, costs) {
   known <- costs[[name]]
   forecast <- if (is.null(known)) 0 else quadratic_cost(known, size)
   if (forecast > limit) {
@@ -84,16 +90,13 @@ evaluate_stage <- function(study, name, arguments, size, limit, costs) {
                       format_seconds(forecast), plain_seconds(limit))
     return(list(state = "unchecked", reason = reason))
   }
-  start <- clock_now()
-  value <- tryCatch(
-    with_seed(derive_seed(study$seed, -size), do.call(study$stages[[name]]$kernel, arguments, quote = TRUE)),
-    error = identity
-  )
-  costs[[name]] <- c(size = size, seconds = clock_now() - start)
-  if (inherits(value, "error")) {
-    return(list(state = "failed", reason = paste("stopped with:", condition_line(value))))
+  prepared <- host$prepare(name, size)
+  ran <- if (is_fault(prepared)) prepared else host$value(name, size, limit = 10 * limit)
+  if (is_fault(ran)) {
+    return(list(state = if (ran$state == "crashed") "crashed" else "failed", reason = ran$reason))
   }
-  list(state = "ok", value = value)
+  costs[[name]] <- c(size = size, seconds = ran$seconds)
+  list(state = "ok", value = ran$value)
 }
 
 # Cost at a larger size if it grows with the square of the size.
@@ -121,7 +124,7 @@ agreement_of <- function(agreement, stage, size) {
     at <- format_size(differing$size[[1]])
     return(list(state = "disagrees", reason = sprintf("differs at size %s: %s", at, differing$reason[[1]])))
   }
-  failed <- rows[rows$verdict == "failed" & rows$size == size, ]
+  failed <- rows[rows$verdict %in% c("failed", "crashed") & rows$size == size, ]
   if (nrow(failed) > 0) return(list(state = "failed", reason = failed$reason[[1]]))
   list(state = "agrees", reason = "")
 }

@@ -18,12 +18,18 @@ option_table <- list(
   budget = optparse::make_option("--budget", type = "double", default = NULL, metavar = "SECONDS",
     help = "seconds that timing may take"),
   limit = optparse::make_option("--cell-limit", type = "double", default = NULL, metavar = "SECONDS",
-    dest = "cell_limit", help = "seconds that one evaluation may take")
+    dest = "cell_limit", help = "seconds that one evaluation may take"),
+  isolate = optparse::make_option("--isolate", action = "store_true", default = FALSE,
+    help = "each stage in a worker process of its own"),
+  resume = optparse::make_option("--resume", type = "character", default = NULL, metavar = "FILE",
+    help = "keep every finished size in FILE, and go on from there")
 )
 
 verb_options <- list(
-  demo = c("json", "out", "quiet", "budget", "limit"), run = c("json", "out", "quiet", "budget", "limit"),
-  agree = c("json", "out", "quiet"), time = c("json", "out", "quiet", "budget", "limit"),
+  demo = c("json", "out", "quiet", "budget", "limit", "isolate"),
+  run = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
+  agree = c("json", "out", "quiet", "isolate"),
+  time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
   report = c("json", "out", "quiet")
 )
 

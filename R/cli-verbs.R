@@ -13,32 +13,31 @@ verb_run <- function(command) {
 run_and_write <- function(command, file, plan) {
   out <- check_output_folder(command$options$out, "--out")
   study <- read_study_file(file)
-  result <- ds_run(study, asked_plan(plan, command$options))
+  result <- ds_run(study, asked_plan(plan, command$options), asked_file(command$options$resume))
   written <- write_outputs(result, out)
   clear_progress()
-  answer(command, result_document(result), result_lines(result), written)
+  give_answer(command, result_document(result), result_lines(result), written)
   result_status(result)
 }
 
 verb_agree <- function(command) {
   out <- asked_folder(command$options)
   study <- read_study_file(command$file)
-  agreement <- ds_agree(study)
+  agreement <- ds_agree(study, isolate = asked_isolation(command$options))
   written <- if (!is.null(out)) write_table(agreement$table, file.path(out, "agreement.csv"))
   clear_progress()
   lines <- agreement_lines(agreement, setdiff(names(study$stages), agreement$reference))
-  answer(command, agreement_document(agreement), lines, written)
+  give_answer(command, agreement_document(agreement), lines, written)
   agreement_status(agreement)
 }
 
 verb_time <- function(command) {
   out <- asked_folder(command$options)
   study <- read_study_file(command$file)
-  result <- ds_run(study, asked_plan(ds_plan(), command$options))
+  result <- ds_run(study, asked_plan(ds_plan(), command$options), asked_file(command$options$resume))
   written <- if (!is.null(out)) write_tables(result, out)
   clear_progress()
-  answer(command, result_document(result), c(speed_lines(result$timings, study$unit), "", unrun_lines(result$timings),
-                                             effort_line(result$timings)), written)
+  give_answer(command, result_document(result), timings_lines(result$timings, study$unit), written)
   result_status(result)
 }
 
@@ -47,7 +46,7 @@ verb_report <- function(command) {
   out <- check_output_folder(command$options$out, "--out")
   result <- ds_load(command$file)
   written <- c(ds_report(result, file.path(out, "report.html")), write_figures(result, out))
-  answer(command, list(written = basename(written)), verdict_lines(result), written)
+  give_answer(command, list(written = basename(written)), verdict_lines(result), written)
   result_status(result)
 }
 
@@ -61,14 +60,22 @@ asked_folder <- function(options) {
   if (!is.null(options$out)) check_output_folder(options$out, "--out")
 }
 
+asked_isolation <- function(options) if (isTRUE(options$isolate)) "stage" else "none"
+
+# A study runs in its own folder; files are relative to the user's.
+asked_file <- function(path) {
+  if (!is.null(path)) file.path(normalizePath(dirname(path), mustWork = FALSE), basename(path))
+}
+
 asked_plan <- function(plan, options) {
   plan$budget <- options$budget %||% plan$budget
   plan$cell_limit <- options$cell_limit %||% plan$cell_limit
+  plan$isolate <- asked_isolation(options)
   validate_plan(plan)
 }
 
 # The answer on standard output (words, or JSON), then where the files are.
-answer <- function(command, document, lines, written) {
+give_answer <- function(command, document, lines, written) {
   if (command$options$json) show_lines(json_text(document))
   if (command$options$quiet || command$options$json) return(invisible())
   show_lines(lines)
@@ -79,7 +86,7 @@ answer <- function(command, document, lines, written) {
 }
 
 agreement_status <- function(agreement) {
-  bad <- agreement$table$verdict %in% c("differs", "failed")
+  bad <- agreement$table$verdict %in% c("differs", "failed", "crashed")
   exit_status[[if (any(bad)) "disagrees" else "agrees"]]
 }
 

@@ -1,10 +1,11 @@
 # Runs `expr` for at most `seconds`; R looks at the limit wherever it can be
-# interrupted. Returns list(value) or list(error, overran).
+# interrupted. Its value, or a fault where it stopped with an error.
 run_limited <- function(expr, seconds) {
   start <- clock_now()
   on.exit(setTimeLimit(elapsed = Inf))
-  setTimeLimit(elapsed = seconds, transient = TRUE)
-  tryCatch(list(value = force(expr)), error = function(e) {
-    list(error = e, overran = clock_now() - start >= seconds)
+  if (is.finite(seconds)) setTimeLimit(elapsed = seconds, transient = TRUE)
+  tryCatch(force(expr), error = function(e) {
+    if (clock_now() - start >= seconds) return(overrun_fault(seconds))
+    new_fault("failed", paste("stopped with:", condition_line(e)))
   })
 }

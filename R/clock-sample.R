@@ -3,7 +3,7 @@
 # What the sampling loop itself costs per evaluation, in seconds: the loop run
 # on a constant. Subtracted from every sample.
 loop_cost <- function() {
-  batches <- vapply(1:20, function(i) sample_batch(TRUE, baseenv(), 1e4), 0)
+  batches <- vapply(1:20, function(i) sample_batch(TRUE, baseenv(), 1e4)[["seconds"]], 0)
   min(batches) / 1e4
 }
 
@@ -22,4 +22,9 @@ ready_call <- function(kernel, arguments) {
   list(call = as.call(c(as.name("kernel"), symbols)), frame = frame)
 }
 
-evaluate_ready <- function(ready) eval(ready$call, ready$frame)
+# One evaluation with its value: list(value, seconds).
+timed_value <- function(ready) {
+  start <- clock_now()
+  value <- eval(ready$call, ready$frame)
+  list(value = value, seconds = clock_now() - start)
+}

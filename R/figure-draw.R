@@ -11,7 +11,7 @@
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
 #'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
-#' result <- ds_run(study, ds_plan(budget = 0.5))
+#' result <- ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' autoplot(result, "speedup")
 #' @name figures
 NULL

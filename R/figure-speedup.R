@@ -7,11 +7,10 @@ figure_speedup <- function(timings, unit) {
   stages <- unique(cells$stage)
   others$stage <- factor(others$stage, stages)
   reference <- timings$reference
-  ends <- range(others$size)
   ggplot2::ggplot(others, ggplot2::aes(.data$size, .data$speedup, colour = .data$stage)) +
     ggplot2::geom_hline(yintercept = 1, colour = ink, linewidth = 0.7) +
-    ggplot2::annotate("text", x = ends[[1]], y = 1, label = sprintf("break-even with %s", reference),
-                      hjust = 0, vjust = -0.6, size = 3.5, colour = ink) +
+    ggplot2::annotate("text", x = Inf, y = 1, label = sprintf("break-even with %s", reference),
+                      hjust = 1, vjust = -0.6, size = 3.5, colour = ink) +
     ggplot2::geom_line(ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     ggplot2::geom_linerange(data = others[is.finite(others$speedup_low), ],
                             ggplot2::aes(ymin = .data$speedup_low, ymax = .data$speedup_high), linewidth = 0.9) +

@@ -7,12 +7,15 @@ figure_time <- function(timings, unit) {
   shown$stage <- factor(shown$stage, unique(cells$stage))
   timed <- shown[shown$state == "timed", ]
   labels <- line_labels(shown, "median", label_gap(shown$median))
+  guessed <- shown[shown$state == "forecast" & shown$low > 0, ]
   any_forecast <- any(shown$state == "forecast")
   ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$median, colour = .data$stage)) +
     ggplot2::geom_line(linetype = "dotted", linewidth = 0.5) +
     ggplot2::geom_line(data = timed, ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     ggplot2::geom_linerange(data = timed[is.finite(timed$low), ],
                             ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9) +
+    ggplot2::geom_linerange(data = guessed[is.finite(guessed$low), ],
+                            ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.4, linetype = "dotted") +
     stage_points(shown) +
     label_layer(labels) +
     stage_scales(levels(shown$stage)) +

@@ -15,24 +15,53 @@ native_function <- function(code, symbol, built, adapt) {
     ds_native = list(
       symbol = symbol, language = c(c = "C", cpp = "C++", fortran = "Fortran")[[code$language]],
       file = code$path %||% NA_character_, source = code$lines,
-      build_seconds = built$seconds, cached = built$cached
+      build_seconds = built$seconds, cached = built$cached,
+      library = built$path, bindings = kernel_bindings(code, symbol, built),
+      needs = if (code$rcpp) "Rcpp"
     )
   )
 }
 
+# Which variables of the kernel's environment hold the address of which routine.
+kernel_bindings <- function(code, symbol, built) {
+  if (!code$rcpp) return(c(routine = symbol))
+  names <- ls(rcpp_scope(built), all.names = TRUE)
+  stats::setNames(paste0("_", built$package, "_", names), paste0("_", built$package, "_", names))
+}
+
+# Puts the addresses into a kernel that came from another process: addresses do
+# not survive it, the path of the library does.
+native_rebind <- function(kernel) {
+  facts <- native_facts(kernel)
+  if (is.null(facts)) return(kernel)
+  for (package in facts$needs) loadNamespace(package)
+  library <- load_library(facts$library)
+  for (variable in names(facts$bindings)) {
+    assign(variable, find_routine(facts$bindings[[variable]], library)$address, envir = environment(kernel))
+  }
+  kernel
+}
+
 native_address <- function(built, symbol, code) {
-  library <- load_library(built$path)
   name <- if (code$rcpp) paste0("_", built$package, "_", symbol) else symbol
-  found <- tryCatch(getNativeSymbolInfo(name, library), error = function(e) {
-    tryCatch(getNativeSymbolInfo(tolower(name), library), error = function(e) NULL)
-  })
+  found <- find_routine(name, load_library(built$path))
   if (is.null(found)) {
     hint <- if (code$rcpp) "Put `// [[Rcpp::export]]` above the function." else
       if (code$language == "cpp") "Declare it `extern \"C\" SEXP ...`." else "Is it `static`?"
     abort_input(sprintf("`%s` was built, but has no routine `%s` to call.", basename(code$name), symbol),
                 hint = hint, arg = "symbol")
   }
-  found
+  found$address
+}
+
+# Fortran compilers write names in lower case.
+find_routine <- function(name, library) {
+  force(library) # its errors are not those of a name that isn't there
+  for (spelling in unique(c(name, tolower(name)))) {
+    found <- tryCatch(getNativeSymbolInfo(spelling, library), error = function(e) NULL)
+    if (!is.null(found)) return(found)
+  }
+  NULL
 }
 
 # A library that can't be loaded (cut in half, foreign) must not stay in the cache.
@@ -56,19 +85,24 @@ adapted_kernel <- function(adapt, routine) {
 
 call_kernel <- function(routine, parameters) {
   scope <- new.env(parent = baseenv())
-  scope$routine <- routine$address
+  scope$routine <- routine
   symbols <- lapply(parameters %||% "...", as.name)
   arguments <- stats::setNames(rep(list(rlang::missing_arg()), length(symbols)), parameters %||% "...")
   as.function(c(arguments, as.call(c(quote(.Call), quote(routine), symbols))), scope)
 }
 
 rcpp_kernel <- function(symbol, built, code) {
-  scope <- new.env(parent = baseenv())
-  glue <- parse(glue_path(built$path), keep.source = FALSE)
-  for (expression in glue) eval(expression, scope)
-  for (name in ls(scope)) {
+  scope <- rcpp_scope(built)
+  for (name in ls(scope, all.names = TRUE)) {
     address <- paste0("_", built$package, "_", name)
-    assign(address, native_address(built, name, code)$address, envir = scope)
+    assign(address, native_address(built, name, code), envir = scope)
   }
   scope[[symbol]]
+}
+
+# The functions that Rcpp generated, without their addresses.
+rcpp_scope <- function(built) {
+  scope <- new.env(parent = baseenv())
+  for (expression in parse(glue_path(built$path), keep.source = FALSE)) eval(expression, scope)
+  scope
 }

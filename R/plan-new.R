@@ -8,22 +8,32 @@
 #'   size is forecast to take longer is not run there; the forecast is recorded.
 #' @param rounds Fewest and most rounds at one size. In a round every live stage
 #'   is sampled once, in random order.
+#' @param isolate `"none"`: stages are evaluated in this session. `"stage"`: each
+#'   stage in a worker process of its own, so that a crash or a runaway takes only its own cell.
+#' @param memory Whether to measure what R allocates, in an untimed pass.
+#' @param first_call Whether to measure the first call of each stage, in fresh
+#'   processes; it takes at most a quarter of the budget.
 #' @param equal_zone Ratios this close to 1 are called `same`: 0.03 means within 3 %.
-#' @return A `ds_plan`: a list of these five.
+#' @param worker_memory Bytes of address space that an isolated stage may use; with `NULL`, four fifths
+#'   of the machine's memory.
+#' @return A `ds_plan`: a list of these.
 #' @section Errors: `ds_error_input` for a budget, limit or precision that is not
 #'   positive, a precision or zone of 1 or more, or rounds that are no range.
 #' @examples
 #' ds_plan(budget = 20)
 #' @export
 ds_plan <- function(precision = 0.03, budget = 60, cell_limit = 10,
-                    rounds = c(7, 200), equal_zone = 0.03) {
-  validate_plan(new_plan(precision, budget, cell_limit, rounds, equal_zone))
+                    rounds = c(7, 200), isolate = c("none", "stage"), memory = TRUE, first_call = TRUE,
+                    equal_zone = 0.03, worker_memory = NULL) {
+  if (identical(isolate, c("none", "stage"))) isolate <- "none"
+  worker_memory <- worker_memory %||% (0.8 * memory_bytes())
+  validate_plan(new_plan(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory))
 }
 
-new_plan <- function(precision, budget, cell_limit, rounds, equal_zone) {
+new_plan <- function(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory) {
   structure(
-    list(precision = precision, budget = budget, cell_limit = cell_limit,
-         rounds = rounds, equal_zone = equal_zone),
+    list(precision = precision, budget = budget, cell_limit = cell_limit, rounds = rounds, isolate = isolate,
+         memory = memory, first_call = first_call, equal_zone = equal_zone, worker_memory = worker_memory),
     class = "ds_plan"
   )
 }
@@ -31,7 +41,11 @@ new_plan <- function(precision, budget, cell_limit, rounds, equal_zone) {
 validate_plan <- function(plan) {
   check_number(plan$precision, "precision", 0, 1)
   check_number(plan$budget, "budget", 0, hint = "It is in seconds: `budget = 60` is the default.")
-  check_number(plan$cell_limit, "cell_limit", 0)
+  check_number(plan$cell_limit, "cell_limit", 1000 * clock_step(), hint = "It is in seconds; the clock tells no less.")
+  check_choice(plan$isolate, c("none", "stage"), "isolate")
+  check_flag(plan$memory, "memory")
+  check_flag(plan$first_call, "first_call")
+  if (!is.na(plan$worker_memory)) check_number(plan$worker_memory, "worker_memory", 2^28, hint = "It is in bytes.")
   check_number(plan$equal_zone, "equal_zone", 0, 1)
   if (!is.numeric(plan$rounds) || length(plan$rounds) != 2) {
     abort_input("`rounds` must be two whole numbers: the fewest and the most.",

@@ -1,33 +1,38 @@
 # The table of cells: what the samples say about each stage at each size.
 #
-# `marks` has a row per cell: stage, size, state, batch, stopped_by, reason,
-# forecast (seconds, where it was not run).
+# `marks` has a row per cell: stage, size, state, batch, stopped_by, reason, the
+# forecast with its interval (seconds, where it was not run), and its memory.
 
 summarise_cells <- function(samples, marks, reference, equal_zone) {
+  at_size <- split(samples, samples$size)
   rows <- lapply(seq_len(nrow(marks)), function(i) {
-    mark <- marks[i, ]
-    here <- samples[samples$size == mark$size, ]
+    mark <- as.list(marks[i, ])
+    here <- at_size[[as.character(mark$size)]] %||% samples[0, ]
     summarise_cell(mark, here, reference, equal_zone)
   })
-  do.call(rbind, rows)
+  bind_records(rows)
 }
 
 summarise_cell <- function(mark, samples, reference, equal_zone) {
   own <- samples[samples$stage == mark$stage, ]
   timed <- mark$state == "timed"
-  middle <- if (timed) median_interval(own$seconds) else c(median = mark$forecast, low = NA, high = NA)
+  middle <- if (timed) median_interval(own$seconds) else forecast_of(mark)
   ratio <- if (timed) cell_ratio(samples, mark$stage, reference) else no_ratio
   judged <- timed && mark$stage != reference && !is.na(ratio[["median"]])
-  tibble::tibble(
+  list(
     stage = mark$stage, size = mark$size, state = mark$state,
     median = middle[["median"]], low = middle[["low"]], high = middle[["high"]],
     fastest = if (timed) min(own$seconds) else NA_real_,
     spread = if (timed) stats::mad(own$seconds) else NA_real_,
     speedup = ratio[["median"]], speedup_low = ratio[["low"]], speedup_high = ratio[["high"]],
     verdict = if (judged) speed_verdict(ratio, equal_zone) else NA_character_,
-    rounds = nrow(own), batch = mark$batch, stopped_by = mark$stopped_by, reason = mark$reason
+    rounds = nrow(own), batch = mark$batch,
+    bytes = mark$bytes, allocations = mark$allocations, largest = mark$largest,
+    stopped_by = mark$stopped_by, reason = mark$reason
   )
 }
+
+forecast_of <- function(mark) c(median = mark$forecast, low = mark$forecast_low, high = mark$forecast_high)
 
 no_ratio <- c(median = NA_real_, low = NA_real_, high = NA_real_)
 

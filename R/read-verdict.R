@@ -15,9 +15,20 @@ fastest_by_size <- function(timings) {
     here <- cells[cells$size == size, ]
     here <- here[order(here$median), ]
     close <- if (nrow(here) > 1) close_behind(timings, here$stage, size) else character()
-    tibble::tibble(size = size, stage = here$stage[[1]], close = paste(close, collapse = ", "))
+    list(size = size, stage = here$stage[[1]], close = list(close))
   })
-  do.call(rbind, rows)
+  keep_winner(bind_records(rows))
+}
+
+# Where the winner at the size before is among those too close to call, it stays.
+keep_winner <- function(fastest) {
+  for (i in seq_len(nrow(fastest))[-1]) {
+    before <- fastest$stage[[i - 1]]
+    if (!before %in% fastest$close[[i]]) next
+    fastest$close[[i]] <- union(setdiff(fastest$close[[i]], before), fastest$stage[[i]])
+    fastest$stage[[i]] <- before
+  }
+  fastest
 }
 
 # Stages that can't be told from the fastest one in their paired ratios.
@@ -45,7 +56,7 @@ verdict_sentences <- function(study, agreement, timings) {
 disagreement_sentences <- function(agreement) {
   table <- agreement$table
   wrong <- unique(table$stage[table$verdict == "differs"])
-  broken <- table[table$verdict == "failed", ]
+  broken <- table[table$verdict %in% c("failed", "crashed"), ]
   c(
     if (length(wrong)) {
       sprintf("%s %s not give the numbers of `%s` and %s no speedup.", listed(tick(wrong)),
@@ -53,7 +64,7 @@ disagreement_sentences <- function(agreement) {
     },
     vapply(unique(broken$stage), function(stage) {
       sizes <- format_sizes(broken$size[broken$stage == stage])
-      sprintf("`%s` stopped with an error at %s.", stage, sizes)
+      sprintf("`%s` gave no result at %s.", stage, sizes)
     }, "", USE.NAMES = FALSE)
   )
 }
@@ -83,8 +94,8 @@ fastest_sentences <- function(fastest) {
     words <- paste("The fastest stage is", listed(sprintf("`%s` %s", runs$values, where)))
   }
   last <- fastest[nrow(fastest), ]
-  close <- if (nzchar(last$close)) {
-    sprintf("; at %s it can't be told from %s", format_size(last$size), listed(tick(strsplit(last$close, ", ")[[1]])))
+  close <- if (length(last$close[[1]]) > 0) {
+    sprintf("; at %s it can't be told from %s", format_size(last$size), listed(tick(last$close[[1]])))
   }
   paste0(words, close, ".")
 }
@@ -133,7 +144,7 @@ stage_summary <- function(study, agreement, timings) {
   do.call(rbind, rows)
 }
 
-verdict_order <- c("identical", "rounding", "failed", "differs")
+verdict_order <- c("identical", "rounding", "failed", "crashed", "differs")
 
 # The worst verdict over all sizes; "reference" for the reference itself.
 overall_verdict <- function(agreement, stage) {
@@ -149,7 +160,7 @@ agreement_line <- function(agreement, stage) {
   if (nrow(rows) == 0) return("not checked")
   worst <- rows[rows$verdict == verdict, ]
   worst <- worst[which.max(replace(worst$max_rel, is.na(worst$max_rel), -1)), ]
-  checked <- sprintf("at %s", format_sizes(rows$size[rows$verdict != "failed"]))
+  checked <- sprintf("at %s", format_sizes(rows$size[!rows$verdict %in% c("failed", "crashed")]))
   switch(verdict,
     identical = checked,
     rounding = sprintf("%s; at most %s ULP, %.1e relative, at size %s, %s", checked,

@@ -22,6 +22,16 @@ signif_text <- function(x, digits = 3) {
   }, "", USE.NAMES = FALSE)
 }
 
+# Bytes in decimal units.
+format_bytes <- function(x) {
+  vapply(x, function(bytes) {
+    if (is.na(bytes)) return("")
+    power <- min(4, max(0, floor(log10(max(bytes, 1)) / 3)))
+    number <- if (power == 0) format(bytes) else signif_text(bytes / 1000^power)
+    paste(number, c("B", "kB", "MB", "GB", "TB")[[power + 1]])
+  }, "", USE.NAMES = FALSE)
+}
+
 # A setting that a user gave in seconds, as they gave it.
 plain_seconds <- function(x) paste(format(x, big.mark = ",", digits = 4, scientific = FALSE, trim = TRUE), "s")
 

@@ -36,7 +36,7 @@ report_verdict <- function(result) {
 }
 
 verdict_badge <- function(verdict) {
-  sign <- c(identical = "=", rounding = "\u2248", differs = "\u2260", failed = "!",
+  sign <- c(identical = "=", rounding = "\u2248", differs = "\u2260", failed = "!", crashed = "!",
             faster = "\u25b2", slower = "\u25bc", same = "=", unclear = "?")
   if (is.na(verdict) || !nzchar(verdict)) return("")
   if (!verdict %in% names(sign)) return(verdict)
@@ -124,13 +124,36 @@ report_cells <- function(result) {
     list(tags$code(cell$stage), format_size(cell$size), cell$state, format_seconds(cell$median),
          time_interval(cell$low, cell$high), format_ratio(cell$speedup),
          if (is.na(cell$verdict)) "" else format_interval(cell$speedup_low, cell$speedup_high),
-         verdict_badge(cell$verdict), cell$rounds, stop_words(cell))
+         verdict_badge(cell$verdict), cell$rounds, format_bytes(cell$bytes), stop_words(cell))
   })
   section(
     "cells", "Every cell",
     html_table(c("stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict",
-                 "rounds", "ended by"), rows, numeric = c(2, 4:7, 9))
+                 "rounds", "memory", "ended by"), rows, numeric = c(2, 4:7, 9, 10)),
+    report_first_calls(result$timings$first_calls)
   )
+}
+
+report_first_calls <- function(first_calls) {
+  if (nrow(first_calls) == 0) return(NULL)
+  rows <- lapply(split(first_calls, factor(first_calls$stage, unique(first_calls$stage))), function(own) {
+    middle <- function(column) format_seconds(stats::median(own[[column]]))
+    list(htmltools::tags$code(own$stage[[1]]), middle("load"), middle("compile"), middle("evaluation"),
+         format_bytes(stats::median(own$peak)), nrow(own))
+  })
+  htmltools::tagList(
+    htmltools::tags$h3(sprintf("The first call, at size %s, in fresh processes", format_size(first_calls$size[[1]]))),
+    html_table(c("stage", "loading", "compiling byte code", "evaluation", "memory peak", "processes"), unname(rows),
+               numeric = 2:6)
+  )
+}
+
+report_conditions <- function(result) {
+  lines <- condition_lines(result$timings$conditions)
+  if (length(lines) == 0) return(section("conditions", "What could have spoilt the figures",
+                                         htmltools::tags$p("Nothing that we look for was found.")))
+  section("conditions", "What could have spoilt the figures",
+          htmltools::tags$ul(lapply(lines, function(line) htmltools::tags$li(inline_code(line)))))
 }
 
 time_interval <- function(low, high) {

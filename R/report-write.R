@@ -14,7 +14,7 @@
 #'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' file <- tempfile(fileext = ".html")
-#' ds_report(ds_run(study, ds_plan(budget = 0.5)), file)
+#' ds_report(ds_run(study, ds_plan(budget = 0.5, first_call = FALSE)), file)
 #' @export
 ds_report <- function(result, file) {
   check_class(result, "ds_result", "result", "Make one with `ds_run()`, or `ds_load()` a stored one.")
@@ -28,6 +28,7 @@ report_page <- function(result) {
     report_verdict(result),
     report_agreement(result),
     report_figures(result),
+    report_conditions(result),
     report_cells(result),
     report_sources(result),
     report_machine(result),

@@ -5,6 +5,7 @@
 #'
 #' @param study A [ds_study()] with at least one stage.
 #' @param plan A [ds_plan()].
+#' @param resume A file that keeps every finished size; see [ds_time()].
 #' @return A `ds_result`: a list with `study`, `agreement`, `timings` and
 #'   `environment`. Print it for the verdicts, [ggplot2::autoplot()] it for the
 #'   figures, [ds_report()] it for the whole story, [ds_save()] it to keep it.
@@ -13,14 +14,14 @@
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
 #'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
-#' ds_run(study, ds_plan(budget = 0.5))
+#' ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
-ds_run <- function(study, plan = ds_plan()) {
+ds_run <- function(study, plan = ds_plan(), resume = NULL) {
   check_runnable(study)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
   facts <- host_facts()
-  agreement <- ds_agree(study)
-  timings <- ds_time(study, plan, agreement)
+  agreement <- ds_agree(study, isolate = plan$isolate)
+  timings <- ds_time(study, plan, agreement, resume)
   study$reference <- reference_of(study)
   new_result(study, agreement, timings, facts)
 }

@@ -8,6 +8,11 @@
 #' @param kernel A function that takes the arguments that the study's `inputs`
 #'   make, matched by name; an R function, or native code from [ds_native()].
 #' @param note What was done to the kernel in this stage, in a few words.
+#' @param in_place Whether the kernel changes its arguments (native code can).
+#'   Such a stage gets fresh arguments for every evaluation, made outside the
+#'   timed span. It is also found out when it is not declared.
+#' @param threads How many threads the stage may use. OpenMP and OpenBLAS are
+#'   held to this count around its samples; one thread is fair to all.
 #' @return The study with the stage added.
 #' @section Errors: `ds_error_input` when the name is taken or `kernel` is not a function.
 #' @examples
@@ -19,11 +24,13 @@
 #'   }) |>
 #'   ds_stage("built in", function(depth) sum(depth) / length(depth))
 #' @export
-ds_stage <- function(study, name, kernel, note = NULL) {
+ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads = 1) {
   check_class(study, "ds_study", "study", "Start with `ds_study()` and pipe it on.")
   check_string(name, "name")
   check_function(kernel, "kernel", "Pass the function itself, not its name or a call of it.")
   if (!is.null(note)) check_string(note, "note")
+  check_flag(in_place, "in_place")
+  check_count(threads, "threads")
   if (name %in% names(study$stages)) {
     abort_input(
       sprintf("Two stages of this study are called \"%s\".", name),
@@ -31,11 +38,11 @@ ds_stage <- function(study, name, kernel, note = NULL) {
       arg = "name"
     )
   }
-  study$stages[[name]] <- new_stage(name, kernel, note)
+  study$stages[[name]] <- new_stage(name, kernel, note, in_place = in_place, threads = threads)
   study
 }
 
-new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL) {
+new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL, in_place = FALSE, threads = 1) {
   native <- if (is.function(kernel)) native_facts(kernel)
   structure(
     list(
@@ -43,29 +50,10 @@ new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL)
       kernel = kernel,
       note = note %||% NA_character_,
       language = language %||% native$language %||% "R",
-      source = source %||% native$source %||% function_source(kernel)
+      source = source %||% native$source %||% function_source(kernel),
+      in_place = in_place,
+      threads = threads
     ),
     class = "ds_stage"
   )
 }
-
-# Arguments that a stage can't take, or must have and does not get.
-check_stage_arguments <- function(stage, given) {
-  wanted <- formals(args(stage$kernel))
-  if (is.null(wanted) || "..." %in% names(wanted)) return(invisible())
-  unknown <- setdiff(given, names(wanted))
-  needed <- names(wanted)[vapply(wanted, function(default) identical(default, rlang::missing_arg()), NA)]
-  missing <- setdiff(needed, given)
-  if (length(unknown) == 0 && length(missing) == 0) return(invisible())
-  abort_input(
-    sprintf("Stage \"%s\" does not take the arguments that `inputs` makes.", stage$name),
-    c(
-      if (length(unknown)) sprintf("It has no argument %s.", quoted(unknown)),
-      if (length(missing)) sprintf("`inputs` makes no %s.", quoted(missing))
-    ),
-    sprintf("`inputs` makes %s; the stage takes %s.", quoted(given), quoted(names(wanted))),
-    arg = "inputs", stage = stage$name
-  )
-}
-
-quoted <- function(names) paste0("`", names, "`", collapse = ", ")

@@ -21,7 +21,8 @@ study_document <- function(study) {
     title = study$title, unit = study$unit, seed = study$seed, sizes = I(study$sizes),
     reference = reference_of(study), inputs = I(source_lines(study$inputs)),
     stages = lapply(unname(study$stages), function(stage) {
-      list(name = stage$name, language = stage$language, note = stage$note, source = I(stage$source))
+      list(name = stage$name, language = stage$language, note = stage$note, source = I(stage$source),
+           in_place = stage$in_place, threads = stage$threads)
     })
   )
 }
@@ -40,7 +41,8 @@ timings_document <- function(timings) {
   list(
     reference = timings$reference, seconds = timings$seconds, interrupted = timings$interrupted,
     notes = I(timings$notes), plan = unclass(timings$plan),
-    cells = table_document(timings$cells), samples = table_document(timings$samples)
+    cells = table_document(timings$cells), samples = table_document(timings$samples),
+    first_calls = table_document(timings$first_calls), conditions = table_document(timings$conditions)
   )
 }
 
@@ -77,7 +79,8 @@ document_result <- function(document) {
 
 document_study <- function(stored) {
   stages <- lapply(stored$stages, function(stage) {
-    new_stage(stage$name, NULL, stage$note, stage$language, as.character(unlist(stage$source)))
+    new_stage(stage$name, NULL, stage$note, stage$language, as.character(unlist(stage$source)), stage$in_place,
+              as.double(stage$threads))
   })
   names(stages) <- vapply(stages, function(stage) stage$name, "")
   new_study(stored$title, as.character(unlist(stored$inputs)), as.double(unlist(stored$sizes)), stored$unit,
@@ -96,8 +99,10 @@ document_timings <- function(stored) {
   new_timings(
     document_table(stored$samples, "samples"), document_table(stored$cells, "cells"),
     new_plan(as.double(plan$precision), as.double(plan$budget), as.double(plan$cell_limit),
-             as.double(unlist(plan$rounds)), as.double(plan$equal_zone)),
-    stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted
+             as.double(unlist(plan$rounds)), plan$isolate, plan$memory, plan$first_call,
+             as.double(plan$equal_zone), column_values(list(plan$worker_memory), "number")),
+    stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted,
+    document_table(stored$first_calls, "first_calls"), document_table(stored$conditions, "conditions")
   )
 }
 

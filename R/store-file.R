@@ -17,7 +17,7 @@
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = 100) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' file <- tempfile(fileext = ".json")
-#' ds_save(ds_run(study, ds_plan(budget = 0.2)), file)
+#' ds_save(ds_run(study, ds_plan(budget = 0.2, first_call = FALSE)), file)
 #' ds_load(file)
 #' @export
 ds_save <- function(result, file) {

@@ -1,8 +1,8 @@
 # One cell: a stage at a size, made ready to be sampled.
 
-sample_target <- 2e-3 # seconds; longer where the clock is coarse
+sample_target <- 4e-3 # seconds; longer where the clock is coarse or the host far
 
-new_cell <- function(stage, size, state = "timed", reason = "", forecast = NA_real_) {
+new_cell <- function(stage, size, state = "timed", reason = "", forecast = c(NA_real_, NA, NA)) {
   cell <- new.env()
   cell$stage <- stage
   cell$size <- size
@@ -13,55 +13,74 @@ new_cell <- function(stage, size, state = "timed", reason = "", forecast = NA_re
   cell$each <- NA_real_
   cell$rounds <- 0
   cell$stopped_by <- ""
-  cell$ready <- NULL
+  cell$changes <- FALSE
+  cell$talks <- FALSE
+  cell$elements <- NA_real_
+  cell$memory <- c(bytes = NA_real_, allocations = NA_real_, largest = NA_real_)
   cell
 }
 
 # Evaluates the cell until R has compiled what it compiles and the batch is
 # known. Sets the cell's state to "failed" or "stopped" where that goes wrong.
-open_cell <- function(cell, kernel, arguments, limit, warm) {
-  cell$ready <- ready_call(kernel, arguments)
-  cell$each <- Inf
-  batch <- 1
-  repeat {
-    seconds <- guarded_batch(cell, batch, limit)
+open_cell <- function(cell, host, limit, warm) {
+  host$prepare(cell$stage, cell$size)
+  first <- ask_first(cell, host, limit)
+  if (cell$state != "timed") return(invisible(cell))
+  cell$each <- first$seconds
+  cell$changes <- first$changes
+  cell$talks <- first$talks
+  cell$elements <- first$elements
+  if (!warm || first$seconds < 0.1) {
+    second <- ask_first(cell, host, limit)
+    if (cell$state == "timed" && second$kind != first$kind) {
+      words <- sprintf("returned %s, then %s for the same arguments", first$kind, second$kind)
+      fail_cell(cell, new_fault("failed", words))
+    }
     if (cell$state != "timed") return(invisible(cell))
-    cell$each <- min(cell$each, seconds / batch)
-    if (seconds >= cell_target() / 4 && (warm || batch > 1)) break
-    if (seconds >= cell_target()) warm <- TRUE else batch <- batch * 4
+    cell$each <- min(cell$each, second$seconds)
   }
-  cell$batch <- max(1, ceiling(cell_target() / cell$each))
+  calibrate_cell(cell, host, limit)
+}
+
+ask_first <- function(cell, host, limit) {
+  found <- host$first(cell$stage, cell$size, limit = limit)
+  if (is_fault(found)) fail_cell(cell, found)
+  found
+}
+
+# Batches of growing length until one is long enough to say what an evaluation takes.
+calibrate_cell <- function(cell, host, limit) {
+  target <- max(sample_target, least_sample(), host$overhead)
+  most <- if (cell$changes) most_frames(cell$elements) else Inf
+  batch <- 1
+  while (cell$each * batch < target / 4 && batch < most) {
+    batch <- min(batch * 4, most)
+    readings <- host$sample(cell$stage, cell$size, batch, limit = limit)
+    if (is_fault(readings)) return(fail_cell(cell, readings))
+    cell$each <- min(cell$each, readings[["seconds"]] / batch)
+  }
+  cell$batch <- min(most, max(1, ceiling(target / cell$each)))
   invisible(cell)
 }
 
-cell_target <- function() max(sample_target, least_sample())
-
-guarded_batch <- function(cell, batch, limit) {
-  ran <- run_limited(sample_batch(cell$ready$call, cell$ready$frame, batch), limit)
-  if (is.null(ran$error)) return(ran$value)
-  fail_cell(cell, ran$error, ran$overran, limit)
-  NA_real_
+# A crash is a failure of the cell; its reason says that it was one.
+fail_cell <- function(cell, fault) {
+  cell$state <- if (fault$state == "crashed") "failed" else fault$state
+  cell$stopped_by <- if (fault$state == "stopped") "limit" else "error"
+  cell$reason <- fault$reason
+  invisible(cell)
 }
 
-fail_cell <- function(cell, error, overran = FALSE, limit = NA) {
-  cell$state <- if (overran) "stopped" else "failed"
-  cell$stopped_by <- if (overran) "limit" else "error"
-  cell$reason <- if (overran) {
-    sprintf("one evaluation went past the limit of %s and was stopped", plain_seconds(limit))
-  } else {
-    paste("stopped with:", condition_line(error))
+# One sample, per evaluation and less the loop's own cost; NULL if it failed.
+sample_cell <- function(cell, host, loop, limit) {
+  readings <- host$sample(cell$stage, cell$size, cell$batch, limit = max(limit, 10 * cell$each * cell$batch))
+  if (is_fault(readings)) {
+    fail_cell(cell, readings)
+    return(NULL)
   }
-  if (overran) cell$forecast <- NA_real_
-}
-
-# Seconds per evaluation in one sample, less the loop's own cost; NA if it failed.
-sample_cell <- function(cell, loop) {
-  seconds <- tryCatch(
-    sample_batch(cell$ready$call, cell$ready$frame, cell$batch),
-    error = function(e) {
-      fail_cell(cell, e)
-      NA_real_
-    }
+  list(
+    seconds = max(readings[["seconds"]] / cell$batch - loop, 0), cpu = readings[["cpu"]] / cell$batch,
+    taken = readings[["taken"]] / cell$batch,
+    gc = readings[["gc"]], gc_seconds = readings[["gc_seconds"]]
   )
-  max(seconds / cell$batch - loop, 0)
 }

@@ -1,20 +1,24 @@
 # Rounds at one size: every live stage once per round, in random order.
 
-# A size under way: its cells, its samples so far, how many rounds were done.
+# A size under way: its cells, its samples so far, how many rounds were done,
+# and in `noise` the time of the same native work once per round.
 new_size_run <- function(size, cells) {
   run <- new.env()
   run$size <- size
   run$cells <- cells
   run$samples <- list()
+  run$noise <- double()
   run$round <- 0
   run$width <- Inf
+  run$restored <- FALSE
   run
 }
 
 live_cells <- function(size_run) Filter(function(cell) cell$state == "timed", size_run$cells)
 
-round_cost <- function(size_run) {
-  sum(vapply(live_cells(size_run), function(cell) cell$each * cell$batch, 0))
+round_cost <- function(size_run, timing) {
+  cost <- function(cell) cell$each * cell$batch * (1 + cell$changes) + timing$host$overhead
+  sum(vapply(live_cells(size_run), cost, 0))
 }
 
 # Runs rounds until the ratios are known, the most rounds are done, or the next
@@ -24,7 +28,7 @@ run_rounds <- function(size_run, timing, deadline) {
   repeat {
     if (length(live_cells(size_run)) == 0) return("nothing left")
     if (size_run$round >= timing$plan$rounds[[2]]) return("rounds")
-    if (clock_now() + round_cost(size_run) > round_deadline(size_run, timing, deadline)) return("budget")
+    if (clock_now() + round_cost(size_run, timing) > round_deadline(size_run, timing, deadline)) return("budget")
     run_round(size_run, timing)
     if (size_run$round < next_look) next
     size_run$width <- size_width(size_run, timing)
@@ -41,28 +45,32 @@ round_deadline <- function(size_run, timing, deadline) {
 
 run_round <- function(size_run, timing) {
   size_run$round <- size_run$round + 1
+  size_run$noise <- c(size_run$noise, clock_work(noise_steps))
   cells <- live_cells(size_run)
   turn <- order(vapply(seq_along(cells), function(i) {
     derive_seed(size_run$size + i / 1024, size_run$round + timing$seed)
   }, 0L))
   for (i in seq_along(turn)) {
     cell <- cells[[turn[[i]]]]
-    seconds <- sample_cell(cell, timing$loop)
-    if (cell$state != "timed") next
+    reading <- sample_cell(cell, timing$host, timing$loop, timing$plan$cell_limit)
+    if (is.null(reading)) next
     cell$rounds <- cell$rounds + 1
-    size_run$samples[[length(size_run$samples) + 1]] <- list(
-      stage = cell$stage, size = size_run$size, round = size_run$round, order = i,
-      batch = cell$batch, seconds = seconds
-    )
+    place <- list(stage = cell$stage, size = cell$size, round = size_run$round, order = i, batch = cell$batch)
+    sample <- c(place, reading, list(worker = timing$worker))
+    size_run$samples[[length(size_run$samples) + 1]] <- sample
   }
 }
 
+noise_steps <- 5e4 # about 0.2 ms
+
+sample_columns <- c(stage = "string", size = "number", round = "number", order = "number", batch = "number",
+                    seconds = "number", cpu = "number", taken = "number", gc = "number", gc_seconds = "number", worker = "string")
+
 size_samples <- function(size_run) {
-  columns <- c("stage", "size", "round", "order", "batch", "seconds")
-  values <- lapply(columns, function(column) {
-    vapply(size_run$samples, function(sample) sample[[column]], if (column == "stage") "" else 0)
-  })
-  tibble::as_tibble(stats::setNames(values, columns))
+  values <- Map(function(column, type) {
+    vapply(size_run$samples, function(sample) sample[[column]], if (type == "string") "" else 0)
+  }, names(sample_columns), sample_columns)
+  tibble::as_tibble(values)
 }
 
 size_width <- function(size_run, timing) {

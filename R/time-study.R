@@ -7,24 +7,43 @@
 #' every ratio is known as well as the plan asks, or its share of the budget is
 #' spent; what is left over goes to the sizes that are least certain.
 #'
+#' Every stage is held to one thread of OpenMP and OpenBLAS unless it declares more. Output,
+#' messages and warnings of a stage are kept off the console. A stage that
+#' changes its arguments gets fresh ones for every evaluation.
+#'
+#' Where the user has set a `future` plan, whole sizes go to its workers, so that every
+#' ratio comes from one machine; the worker of every sample is recorded.
+#'
 #' @param study A [ds_study()] with at least one stage.
 #' @param plan A [ds_plan()].
 #' @param agreement What [ds_agree()] found for this study. A stage that differs
 #'   is not timed and gets no speedup.
-#' @return A `ds_timings`: a list with `samples` (a tibble: `stage`, `size`,
-#'   `round`, `order` within the round, `batch` evaluations, `seconds` per
-#'   evaluation), `cells` (see [tables]), `plan`, `reference`, `seconds` (the whole run),
-#'   `notes` and `interrupted`. Interrupted by Ctrl-C, it returns what was measured so far.
+#' @param resume A file that keeps every finished size. If it is there already,
+#'   the run goes on from it; if it belongs to other code, inputs or another
+#'   machine, it is refused. `NULL` keeps nothing.
+#' @return A `ds_timings`: a list with
+#'   * `samples`, a tibble: `stage`, `size`, `round`, `order` within the round, `batch`
+#'     evaluations, `seconds`, `cpu` (processor seconds) and `taken` (seconds in which other processes
+#'     had the processor, left out of `seconds`) per evaluation, `gc` (garbage collections) and
+#'     `gc_seconds` in the batch, `worker` (host and process);
+#'   * `cells`, see [tables];
+#'   * `first_calls`, a tibble: `stage`, `size`, `turn`, `load` (packages and libraries), `compile` (byte
+#'     code), `evaluation`, all in seconds, `peak` (bytes by which the resident size grew);
+#'   * `conditions`, a tibble of what could have spoilt a figure: `kind`, `stage`, `size`, `message`;
+#'   * `plan`, `reference`, `seconds` (the whole run), `notes` and `interrupted`.
+#'
+#'   Interrupted by Ctrl-C, it returns what was measured so far.
 #' @section Method: the speedup is the median of the paired log-ratios with a
 #'   95 % percentile bootstrap interval of 2,000 resamples (Efron and Tibshirani 1993).
-#' @section Errors: `ds_error_input` as for [ds_agree()].
+#' @section Errors: `ds_error_input` as for [ds_agree()]; `ds_error_file` for a
+#'   `resume` file of another run, damaged, or in use by another process.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
 #'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
-#' ds_time(study, ds_plan(budget = 0.5))
+#' ds_time(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
-ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study)) {
+ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = plan$isolate), resume = NULL) {
   check_runnable(study)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
   check_class(agreement, "ds_agreement", "agreement", "Make one with `ds_agree(study)`.")
@@ -32,12 +51,14 @@ ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study)) {
   local_random_state()
   local_directory(study$directory)
   timing <- new_timing(study, plan, agreement)
+  on.exit(drop_lock(timing), add = TRUE)
+  if (!is.null(resume)) open_checkpoint(timing, resume)
+  timing$host <- new_host(study, plan$isolate, plan$worker_memory)
+  on.exit(timing$host$close(), add = TRUE)
+  local_threads(1)
   interrupted <- FALSE
   tryCatch(
-    {
-      for (size in study$sizes) time_size(timing, size)
-      spend_rest(timing)
-    },
+    time_sizes(timing),
     interrupt = function(condition) interrupted <<- TRUE
   )
   finish_timing(timing, interrupted)
@@ -51,99 +72,65 @@ new_timing <- function(study, plan, agreement) {
   timing$reference <- reference_of(study)
   timing$seed <- study$seed
   timing$loop <- loop_cost()
+  timing$before <- machine_load()
   timing$start <- clock_now()
   timing$deadline <- timing$start + plan$budget
   timing$size_runs <- list()
+  timing$first_calls <- first_table(list())
+  timing$notes <- character()
+  timing$talk <- list()
+  timing$constant <- character()
   timing$done <- 0
   timing$of <- length(study$sizes)
+  timing$worker <- paste(Sys.info()[["nodename"]], Sys.getpid())
   timing
 }
 
-time_size <- function(timing, size) {
-  left <- timing$of - timing$done
-  share <- (timing$deadline - clock_now()) / left
-  cells <- lapply(names(timing$study$stages), function(name) plan_cell(timing, name, size))
-  size_run <- new_size_run(size, cells)
-  timing$size_runs <- c(timing$size_runs, size_run)
-  report_rounds(size_run, timing)
-  deadline <- clock_now() + share
-  open_cells(timing, size_run)
-  close_size(size_run, run_rounds(size_run, timing, deadline))
-  timing$done <- timing$done + 1
-  report_rounds(size_run, timing, finished = TRUE)
-}
-
-# A new cell whose state says whether it is to be run: it agrees, and neither
-# the limit nor the budget is forecast to be passed.
-plan_cell <- function(timing, name, size) {
-  found <- agreement_of(timing$agreement, name, size)
-  if (found$state != "agrees") return(new_cell(name, size, found$state, found$reason))
-  past <- past_costs(timing, name)
-  forecast <- forecast_seconds(past$size, past$seconds, size)
-  reason <- forecast_reason(timing, forecast)
-  if (nzchar(reason)) new_cell(name, size, "forecast", reason, forecast) else new_cell(name, size)
-}
-
-past_costs <- function(timing, name) {
-  cells <- unlist(lapply(timing$size_runs, function(run) {
-    Filter(function(cell) cell$stage == name && cell$state == "timed", run$cells)
-  }))
-  list(size = vapply(cells, function(cell) cell$size, 0), seconds = vapply(cells, function(cell) cell$each, 0))
-}
-
-forecast_reason <- function(timing, forecast) {
-  plan <- timing$plan
-  left <- timing$deadline - clock_now()
-  later <- timing$of - timing$done > 1
-  needed <- forecast * plan$rounds[[1]]
-  if (forecast > plan$cell_limit) {
-    return(sprintf("one evaluation is forecast to take %s, past the limit of %s",
-                   format_seconds(forecast), plain_seconds(plan$cell_limit)))
+# Sizes that a checkpoint restored are not run again.
+time_sizes <- function(timing) {
+  done <- vapply(timing$size_runs, function(run) run$size, 0)
+  if (length(done)) {
+    timing$notes <- sprintf("Resumed: %s had been timed before.", format_sizes(done))
   }
-  if (left <= 0) return("the budget was spent before this size")
-  if (needed > left / (1 + later)) {
-    return(sprintf("%d rounds are forecast to take %s, with %s of the budget left",
-                   plan$rounds[[1]], format_seconds(needed), format_seconds(left)))
+  open <- setdiff(timing$study$sizes, done)
+  if (timing$plan$first_call && length(open)) timing$first_calls <- measure_first_calls(timing)
+  if (spread_over_workers(timing, open)) return(invisible())
+  for (size in open) {
+    time_size(timing, size)
+    save_checkpoint(timing)
   }
-  ""
+  probe_stages(timing)
+  spend_rest(timing)
+  save_checkpoint(timing)
 }
 
-open_cells <- function(timing, size_run) {
-  live <- live_cells(size_run)
-  if (length(live) == 0) return(invisible())
-  arguments <- study_inputs(timing$study, size_run$size)
-  for (cell in live) {
-    warm <- length(past_costs(timing, cell$stage)$size) > 1
-    open_cell(cell, timing$study$stages[[cell$stage]]$kernel, arguments, timing$plan$cell_limit, warm)
-  }
-}
-
-close_size <- function(size_run, stopped_by) {
-  for (cell in live_cells(size_run)) cell$stopped_by <- stopped_by
-}
-
-# More rounds where they are needed most, while a whole round still fits.
-spend_rest <- function(timing) {
-  repeat {
-    open <- Filter(function(run) {
-      length(live_cells(run)) > 0 && run$width > timing$plan$precision &&
-        run$round < timing$plan$rounds[[2]] && clock_now() + round_cost(run) < timing$deadline
-    }, timing$size_runs)
-    if (length(open) == 0) return(invisible())
-    widest <- open[[which.max(vapply(open, function(run) run$width, 0))]]
-    slice <- min(timing$deadline, clock_now() + max(0.5, 5 * round_cost(widest)))
-    close_size(widest, run_rounds(widest, timing, slice))
-    widest$width <- size_width(widest, timing)
-    report_rounds(widest, timing)
+# Untimed, at the smallest size: results that ignore the arguments, and what
+# printing costs where something is printed.
+probe_stages <- function(timing) {
+  size <- timing$study$sizes[[1]]
+  smallest <- Filter(function(run) run$size == size && !run$restored, timing$size_runs)
+  for (cell in unlist(lapply(smallest, live_cells))) {
+    limit <- timing$plan$cell_limit
+    if (clock_now() + 4 * cell$each > timing$deadline) next
+    if (isFALSE(timing$host$varies(cell$stage, size, limit = limit))) timing$constant <- c(timing$constant, cell$stage)
+    if (cell$talks) {
+      share <- timing$host$talk(cell$stage, size, limit = limit)
+      timing$talk[[cell$stage]] <- if (is_fault(share)) NA_real_ else share
+    }
   }
 }
 
 finish_timing <- function(timing, interrupted) {
-  samples <- do.call(rbind, lapply(timing$size_runs, size_samples))
   cells <- unlist(lapply(timing$size_runs, function(run) run$cells))
-  marks <- do.call(rbind, lapply(cells, cell_mark, interrupted = interrupted))
+  samples <- do.call(rbind, lapply(timing$size_runs, size_samples))
+  marks <- bind_records(lapply(cells, cell_mark, interrupted = interrupted))
   table <- summarise_cells(samples, marks, timing$reference, timing$plan$equal_zone)
-  new_timings(samples, table, timing$plan, timing$reference, clock_now() - timing$start, interrupted = interrupted)
+  table <- add_stage_costs(table, timing)
+  new_timings(
+    samples, table, timing$plan, timing$reference, clock_now() - timing$start, notes = timing$notes,
+    interrupted = interrupted, first_calls = timing$first_calls,
+    conditions = read_conditions(timing_evidence(timing, samples, marks))
+  )
 }
 
 # What the table of cells needs to know of a cell. One that was made ready but
@@ -151,12 +138,42 @@ finish_timing <- function(timing, interrupted) {
 cell_mark <- function(cell, interrupted) {
   if (cell$state == "timed" && cell$rounds == 0) {
     cell$state <- "forecast"
-    cell$forecast <- if (is.finite(cell$each)) cell$each else NA_real_
+    cell$forecast <- c(if (is.finite(cell$each)) cell$each else NA_real_, NA, NA)
     ended <- if (interrupted) "the run was interrupted" else "the budget was spent"
     cell$reason <- paste(ended, "before its first round")
   }
-  tibble::tibble(
+  list(
     stage = cell$stage, size = cell$size, state = cell$state, batch = cell$batch,
-    stopped_by = cell$stopped_by, reason = cell$reason, forecast = cell$forecast
+    stopped_by = cell$stopped_by, reason = cell$reason, forecast = cell$forecast[[1]],
+    forecast_low = cell$forecast[[2]], forecast_high = cell$forecast[[3]], elements = cell$elements,
+    bytes = cell$memory[["bytes"]], allocations = cell$memory[["allocations"]], largest = cell$memory[["largest"]]
+  )
+}
+
+# First call and peak belong to a stage at the smallest size, the build to the stage.
+add_stage_costs <- function(table, timing) {
+  first <- timing$first_calls
+  at_first <- function(column) {
+    vapply(seq_len(nrow(table)), function(i) {
+      own <- first[first$stage == table$stage[[i]] & first$size == table$size[[i]], ]
+      if (nrow(own)) stats::median(column(own)) else NA_real_
+    }, 0)
+  }
+  table$peak <- at_first(function(own) own$peak)
+  table$first_call <- at_first(function(own) own$load + own$compile + own$evaluation)
+  table$build <- vapply(table$stage, function(name) {
+    native_facts(timing$study$stages[[name]]$kernel)$build_seconds %||% 0
+  }, 0, USE.NAMES = FALSE)
+  table
+}
+
+timing_evidence <- function(timing, samples, marks) {
+  noise <- do.call(rbind, lapply(timing$size_runs, function(run) {
+    tibble::tibble(size = rep(run$size, length(run$noise)), seconds = run$noise)
+  }))
+  list(
+    samples = samples, facts = marks, noise = noise, before = timing$before, after = machine_load(),
+    threads = lapply(timing$study$stages, function(stage) stage$threads), rate = processor_rate(),
+    cores = processor_count(), talk = timing$talk, constant = timing$constant
   )
 }

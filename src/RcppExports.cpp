@@ -38,8 +38,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// clock_work
+double clock_work(double steps);
+RcppExport SEXP _deepstride_clock_work(SEXP stepsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< double >::type steps(stepsSEXP);
+    rcpp_result_gen = Rcpp::wrap(clock_work(steps));
+    return rcpp_result_gen;
+END_RCPP
+}
 // sample_batch
-double sample_batch(SEXP call, SEXP env, double batch);
+Rcpp::NumericVector sample_batch(SEXP call, SEXP env, double batch);
 RcppExport SEXP _deepstride_sample_batch(SEXP callSEXP, SEXP envSEXP, SEXP batchSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -47,6 +57,27 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type env(envSEXP);
     Rcpp::traits::input_parameter< double >::type batch(batchSEXP);
     rcpp_result_gen = Rcpp::wrap(sample_batch(call, env, batch));
+    return rcpp_result_gen;
+END_RCPP
+}
+// sample_frames
+Rcpp::NumericVector sample_frames(SEXP call, Rcpp::List frames);
+RcppExport SEXP _deepstride_sample_frames(SEXP callSEXP, SEXP framesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type call(callSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type frames(framesSEXP);
+    rcpp_result_gen = Rcpp::wrap(sample_frames(call, frames));
+    return rcpp_result_gen;
+END_RCPP
+}
+// deep_copy
+SEXP deep_copy(SEXP x);
+RcppExport SEXP _deepstride_deep_copy(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(deep_copy(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -84,15 +115,79 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// span_open
+void span_open(SEXP name);
+RcppExport SEXP _deepstride_span_open(SEXP nameSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< SEXP >::type name(nameSEXP);
+    span_open(name);
+    return R_NilValue;
+END_RCPP
+}
+// span_close
+void span_close();
+RcppExport SEXP _deepstride_span_close() {
+BEGIN_RCPP
+    span_close();
+    return R_NilValue;
+END_RCPP
+}
+// spans_start
+bool spans_start();
+RcppExport SEXP _deepstride_spans_start() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(spans_start());
+    return rcpp_result_gen;
+END_RCPP
+}
+// spans_end
+Rcpp::List spans_end();
+RcppExport SEXP _deepstride_spans_end() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(spans_end());
+    return rcpp_result_gen;
+END_RCPP
+}
+// thread_counts
+Rcpp::IntegerVector thread_counts(Rcpp::IntegerVector threads);
+RcppExport SEXP _deepstride_thread_counts(SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(thread_counts(threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// limit_memory
+bool limit_memory(double bytes);
+RcppExport SEXP _deepstride_limit_memory(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(limit_memory(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_clock_now", (DL_FUNC) &_deepstride_clock_now, 0},
     {"_deepstride_clock_step", (DL_FUNC) &_deepstride_clock_step, 0},
     {"_deepstride_clock_spin", (DL_FUNC) &_deepstride_clock_spin, 1},
+    {"_deepstride_clock_work", (DL_FUNC) &_deepstride_clock_work, 1},
     {"_deepstride_sample_batch", (DL_FUNC) &_deepstride_sample_batch, 3},
+    {"_deepstride_sample_frames", (DL_FUNC) &_deepstride_sample_frames, 2},
+    {"_deepstride_deep_copy", (DL_FUNC) &_deepstride_deep_copy, 1},
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_resample_median", (DL_FUNC) &_deepstride_resample_median, 3},
     {"_deepstride_derive_seed", (DL_FUNC) &_deepstride_derive_seed, 2},
+    {"_deepstride_span_open", (DL_FUNC) &_deepstride_span_open, 1},
+    {"_deepstride_span_close", (DL_FUNC) &_deepstride_span_close, 0},
+    {"_deepstride_spans_start", (DL_FUNC) &_deepstride_spans_start, 0},
+    {"_deepstride_spans_end", (DL_FUNC) &_deepstride_spans_end, 0},
+    {"_deepstride_thread_counts", (DL_FUNC) &_deepstride_thread_counts, 1},
+    {"_deepstride_limit_memory", (DL_FUNC) &_deepstride_limit_memory, 1},
     {NULL, NULL, 0}
 };
 

@@ -2,6 +2,12 @@
 // stands between the two readings of the clock.
 #include <Rcpp.h>
 #include <chrono>
+#include <ctime>
+
+#if defined(__linux__) || defined(__APPLE__)
+#include <sys/resource.h>
+#define DS_UNIX 1
+#endif
 
 static inline double now_seconds() {
   using clock = std::chrono::steady_clock;
@@ -33,17 +39,114 @@ double clock_spin(double seconds) {
   return end - start;
 }
 
-// Evaluates `call` in `env` `batch` times; seconds for all of them together.
-// One unwind guard stands around the whole batch: an error in the call leaves
-// through it with every C++ frame closed properly.
+// Busy work of a fixed number of dependent steps: as native and as steady as a
+// kernel can be, so that what its time varies by is the machine's own noise.
 // [[Rcpp::export(rng = false)]]
-double sample_batch(SEXP call, SEXP env, double batch) {
-  double elapsed = 0;
+double clock_work(double steps) {
+  double x = 0.5;
+  const double start = now_seconds();
+  for (double i = 0; i < steps; ++i) x = x * 0.999 + 0.001;
+  const double elapsed = now_seconds() - start;
+  return x > 2 ? -1 : elapsed;  // x stays below 1: the loop can't be left out
+}
+
+namespace {
+
+// Garbage collections are counted by an object that nobody holds: its finalizer
+// runs after each collection and puts the next such object in its place.
+double collections = 0;
+bool counting = false;
+
+void count_collection(SEXP);
+
+void arm_counter() {
+  SEXP canary = PROTECT(R_MakeExternalPtr(nullptr, R_NilValue, R_NilValue));
+  R_RegisterCFinalizerEx(canary, count_collection, FALSE);
+  UNPROTECT(1);
+}
+
+void count_collection(SEXP) {
+  ++collections;
+  arm_counter();
+}
+
+double processor_seconds() {
+  timespec t;
+  clock_gettime(CLOCK_PROCESS_CPUTIME_ID, &t);
+  return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
+// Context switches of this process: of its own will (it waited), or against it
+// (another process was given the processor).
+struct Switches {
+  long own = 0, forced = 0;
+  Switches() {
+#ifdef DS_UNIX
+    rusage usage;
+    if (getrusage(RUSAGE_SELF, &usage) == 0) {
+      own = usage.ru_nvcsw;
+      forced = usage.ru_nivcsw;
+    }
+#endif
+  }
+};
+
+// Wall seconds, less those in which another process had the processor: where
+// this one was interrupted and never waited by itself, all that is missing from
+// its processor time was taken from it.
+struct Readings {
+  Switches switches;
+  double start_cpu = processor_seconds(), start_collections = collections, elapsed = 0;
+  Rcpp::NumericVector done() const {
+    const double cpu = processor_seconds() - start_cpu;
+    const Switches after;
+    const bool robbed = after.forced > switches.forced && after.own == switches.own && cpu < elapsed;
+    const double taken = robbed ? elapsed - cpu : 0;
+    return Rcpp::NumericVector::create(Rcpp::_["seconds"] = elapsed - taken, Rcpp::_["cpu"] = cpu,
+                                       Rcpp::_["taken"] = taken,
+                                       Rcpp::_["gc"] = collections - start_collections);
+  }
+};
+
+void count_collections() {
+  if (!counting) arm_counter();
+  counting = true;
+}
+
+}  // namespace
+
+// Evaluates `call` in `env` `batch` times: seconds, processor seconds, seconds
+// taken by others and garbage collections of all of them together. One unwind guard stands around
+// the whole batch: an error leaves through it with every C++ frame closed.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector sample_batch(SEXP call, SEXP env, double batch) {
+  count_collections();
+  Readings readings;
   Rcpp::unwindProtect([&]() {
     const double start = now_seconds();
     for (double i = 0; i < batch; ++i) Rf_eval(call, env);
-    elapsed = now_seconds() - start;
+    readings.elapsed = now_seconds() - start;
     return R_NilValue;
   });
-  return elapsed;
+  return readings.done();
 }
+
+// The same, once in each of the environments `frames`: for calls that change
+// their arguments, each of which finds fresh ones.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector sample_frames(SEXP call, Rcpp::List frames) {
+  count_collections();
+  Readings readings;
+  const R_xlen_t batch = frames.size();
+  Rcpp::unwindProtect([&]() {
+    const double start = now_seconds();
+    for (R_xlen_t i = 0; i < batch; ++i) Rf_eval(call, VECTOR_ELT(frames, i));
+    readings.elapsed = now_seconds() - start;
+    return R_NilValue;
+  });
+  return readings.done();
+}
+
+// A copy that shares nothing with `x`, down to the last list element.
+// [[Rcpp::export(rng = false)]]
+SEXP deep_copy(SEXP x) { return Rf_duplicate(x); }

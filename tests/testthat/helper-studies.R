@@ -26,7 +26,9 @@ routing_study <- function(sizes = c(10, 100), ...) {
     ds_stage("filled", route_filled)
 }
 
-quick_plan <- function(...) ds_plan(budget = 1, rounds = c(3, 5), ...)
+quick_plan <- function(..., budget = 1, rounds = c(3, 5), first_call = FALSE, memory = FALSE) {
+  ds_plan(budget = budget, rounds = rounds, first_call = first_call, memory = memory, ...)
+}
 
 # Waits a known time without computing anything.
 spin <- function(seconds) internal("clock_spin")(seconds)

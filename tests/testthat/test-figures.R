@@ -5,7 +5,7 @@ result_for_figures <- function() {
       spin(length(rain)^2 * 1e-7)
       route_filled(rain, keep)
     }) |>
-    ds_run(ds_plan(budget = 2, cell_limit = 0.01, rounds = c(3, 5)))
+    ds_run(quick_plan(budget = 2, cell_limit = 0.01))
 }
 
 test_that("figures draw what was measured, and forecasts as forecasts", {

@@ -45,10 +45,12 @@ test_that("verdicts of speed follow interval and zone", {
 test_that("a power law is forecast exactly, a single size in proportion, nothing as free", {
   forecast <- internal("forecast_seconds")
   sizes <- c(100, 1000, 5000)
-  expect_equal(forecast(sizes, 1e-9 * sizes^2, 1e5), 10)
-  expect_equal(forecast(100, 0.5, 300), 1.5)
-  expect_identical(forecast(double(), double(), 10), 0)
-  expect_equal(forecast(c(10, 100), c(2, 1), 1000), 1)
+  expect_equal(forecast(sizes, 1e-9 * sizes^2, 1e5)[["median"]], 10)
+  expect_equal(forecast(100, 0.5, 300)[["median"]], 1.5)
+  expect_identical(forecast(double(), double(), 10)[["median"]], 0)
+  expect_equal(forecast(c(10, 100), c(2, 1), 1000)[["median"]], 1)
+  noisy <- forecast(c(10, 100, 1000), c(1e-4, 3e-3, 6e-2), 1e4)
+  expect_true(noisy[["low"]] < noisy[["median"]] && noisy[["median"]] < noisy[["high"]])
 })
 
 test_that("numbers read as people write them", {

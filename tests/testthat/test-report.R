@@ -17,7 +17,7 @@ test_that("a report is one file without scripts or outside references, and escap
   expect_no_match(page, "(src|href)=")
   expect_no_match(page, "@import|url\\([^#]")
   expect_match(page, "&lt;script&gt;alert(1)", fixed = TRUE)
-  for (id in c("verdict", "agreement", "figures", "cells", "stages", "machine", "method")) {
+  for (id in c("verdict", "agreement", "figures", "conditions", "cells", "stages", "machine", "method")) {
     expect_match(page, sprintf("id=\"%s\"", id), fixed = TRUE)
   }
   expect_match(page, "does not give the numbers of <code>filled</code>", fixed = TRUE)
@@ -49,8 +49,8 @@ test_that("a browser shows the report without sideways scrolling, wide and narro
   ds_report(hostile_result(), file)
   probe <- paste0("[d.documentElement.scrollWidth <= d.defaultView.innerWidth, ",
                   "d.querySelectorAll('svg').length, d.querySelectorAll('h2').length].join()")
-  expect_identical(title_in_browser(file, 1280, probe), "true,2,6")
-  expect_identical(title_in_browser(file, 390, probe), "true,2,6")
+  expect_identical(title_in_browser(file, 1280, probe), "true,2,7")
+  expect_identical(title_in_browser(file, 390, probe), "true,2,7")
   title <- title_in_browser(file, 800, "d.title")
   expect_match(title, "Deep Stride: Routing")
 })

@@ -3,7 +3,7 @@ timed_routing <- function(plan = quick_plan(), sizes = c(10, 100)) {
 }
 
 test_that("every round samples every live stage once, in an order that changes", {
-  timings <- timed_routing(ds_plan(budget = 2, rounds = c(30, 40)))
+  timings <- timed_routing(quick_plan(budget = 2, rounds = c(30, 40)))
   samples <- timings$samples
   for (here in split(samples, paste(samples$size, samples$round))) {
     expect_setequal(here$stage, c("filled", "filter"))
@@ -47,7 +47,7 @@ test_that("a stage that disagrees is never timed, one that fails at a size misse
     }) |>
     ds_stage("fails", function(rain, keep) if (length(rain) == 10) stop("dry") else route_filled(rain, keep)) |>
     ds_time(quick_plan())
-  expect_identical(calls$wrong, 2)
+  expect_identical(calls$wrong, 2) # once a size, to be checked
   cells <- split(timings$cells, timings$cells$stage)
   expect_identical(cells$wrong$state, c("disagrees", "disagrees"))
   expect_true(all(is.na(cells$wrong$speedup)))
@@ -61,7 +61,7 @@ test_that("a stage that starts to fail while it is timed fails that cell and not
   timings <- routing_study(10) |>
     ds_stage("tired", function(rain, keep) {
       count <<- count + 1
-      if (count > 100) stop("no more")
+      if (count > 10) stop("no more")
       route_filled(rain, keep)
     }) |>
     ds_time(quick_plan())
@@ -78,13 +78,13 @@ test_that("a cell forecast past the limit is not run, and its forecast follows t
   }
   timings <- routing_study(c(100, 200, 400, 4000, 40000)) |>
     ds_stage("crawl", crawl) |>
-    ds_time(ds_plan(budget = 5, cell_limit = 0.5, rounds = c(3, 5)))
+    ds_time(quick_plan(budget = 5, cell_limit = 0.5))
   cells <- timings$cells[timings$cells$stage == "crawl", ]
   expect_identical(cells$state, c("timed", "timed", "timed", "forecast", "forecast"))
   expect_lte(seen, 4000)
   expect_true(abs(log10(cells$median[[5]] / 160)) < 0.4)
   expect_match(cells$reason[[4]], "past the limit of 0.5 s")
-  expect_true(all(is.na(cells$low[4:5])) && all(is.na(cells$speedup[4:5])))
+  expect_true(all(is.na(cells$speedup[4:5])) && all(cells$low[4:5] < 160) && cells$high[[5]] > 160)
 })
 
 test_that("an evaluation that runs past the limit all the same is stopped there", {
@@ -105,7 +105,7 @@ test_that("the budget ends the run, and says so", {
     route_filled(rain, keep)
   }
   timings <- routing_study(c(10, 20, 30)) |> ds_stage("slow", slow) |>
-    ds_time(ds_plan(budget = 0.6, rounds = c(3, 200), precision = 1e-6))
+    ds_time(quick_plan(budget = 0.6, rounds = c(3, 200), precision = 1e-6))
   expect_true(any(timings$cells$stopped_by == "budget"))
   expect_lt(max(timings$cells$rounds), 200)
 })

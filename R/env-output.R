@@ -1,0 +1,13 @@
+# Without messages and warnings; standard output goes to `file` where one is given.
+quietly <- function(expr, file = NULL) {
+  if (!is.null(file)) {
+    depth <- sink.number()
+    sink(file)
+    on.exit(while (sink.number() > depth) sink())
+  }
+  withCallingHandlers(
+    expr,
+    message = function(m) invokeRestart("muffleMessage"),
+    warning = function(w) tryInvokeRestart("muffleWarning")
+  )
+}

@@ -1,0 +1,26 @@
+# A host answers the desk's verbs, wherever the desk stands. All take the name
+# of a stage and a size; those that evaluate take a limit in seconds too.
+#
+#   prepare  makes the arguments
+#   value    one evaluation's value and seconds
+#   first    what one evaluation is like, see desk_first()
+#   sample   one batch, see desk_sample()
+#   memory, varies, talk   see stage-probe.R
+#   close    ends the host
+#
+# `overhead` is what one exchange with the host costs, in seconds.
+
+session_host <- function(study) {
+  desk <- new_desk(study)
+  spoken <- lapply(desk_verbs(), function(verb) function(...) verb(desk, ...))
+  c(spoken, list(close = function() invisible(), overhead = 0, worker = as.character(Sys.getpid())))
+}
+
+desk_verbs <- function() {
+  list(prepare = desk_prepare, value = desk_value, first = desk_first, sample = desk_sample,
+       memory = desk_memory, varies = desk_varies, talk = desk_talk)
+}
+
+new_host <- function(study, isolate, memory) {
+  if (isolate == "stage") worker_host(study, memory) else session_host(study)
+}

@@ -1,0 +1,88 @@
+# One size: which stages are run there, for how long, and what the rest of the
+# budget is spent on.
+
+time_size <- function(timing, size) {
+  left <- timing$of - timing$done
+  share <- (timing$deadline - clock_now()) / left
+  cells <- lapply(names(timing$study$stages), function(name) plan_cell(timing, name, size))
+  size_run <- new_size_run(size, cells)
+  timing$size_runs <- c(timing$size_runs, size_run)
+  report_rounds(size_run, timing)
+  deadline <- clock_now() + share
+  for (cell in live_cells(size_run)) {
+    open_cell(cell, timing$host, timing$plan$cell_limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
+  }
+  close_size(size_run, run_rounds(size_run, timing, deadline))
+  if (timing$plan$memory) measure_memory(size_run, timing)
+  timing$done <- timing$done + 1
+  report_rounds(size_run, timing, finished = TRUE)
+  size_run
+}
+
+close_size <- function(size_run, stopped_by) {
+  for (cell in live_cells(size_run)) cell$stopped_by <- stopped_by
+}
+
+# A new cell whose state says whether it is to be run: it agrees, and neither
+# the limit nor the budget is forecast to be passed.
+plan_cell <- function(timing, name, size) {
+  found <- agreement_of(timing$agreement, name, size)
+  if (found$state != "agrees") return(new_cell(name, size, found$state, found$reason))
+  past <- past_costs(timing, name)
+  forecast <- forecast_seconds(past$size, past$seconds, size)
+  reason <- forecast_reason(timing, forecast[["median"]])
+  if (nzchar(reason)) new_cell(name, size, "forecast", reason, forecast) else new_cell(name, size)
+}
+
+# What a stage took at the sizes before: its samples' medians.
+past_costs <- function(timing, name) {
+  cells <- unlist(lapply(timing$size_runs, function(run) {
+    Filter(function(cell) cell$stage == name && cell$state == "timed" && is.finite(cell$batch), run$cells)
+  }))
+  list(size = vapply(cells, function(cell) cell$size, 0), seconds = vapply(cells, function(cell) cell$each, 0))
+}
+
+# Fewer rounds than the plan's fewest are better than none: three will do, and
+# two evaluations to get ready. Half of the budget is kept for the sizes to come.
+forecast_reason <- function(timing, forecast) {
+  plan <- timing$plan
+  left <- timing$deadline - clock_now()
+  later <- timing$of - timing$done > 1
+  rounds <- min(3, plan$rounds[[1]])
+  needed <- forecast * (rounds + 2)
+  if (forecast > plan$cell_limit) {
+    return(sprintf("one evaluation is forecast to take %s, past the limit of %s",
+                   format_seconds(forecast), plain_seconds(plan$cell_limit)))
+  }
+  if (left <= 0) return("the budget was spent before this size")
+  if (needed > left / (1 + later)) {
+    return(sprintf("even %d rounds are forecast to take %s, with %s of the budget left",
+                   rounds, format_seconds(needed), format_seconds(left)))
+  }
+  ""
+}
+
+# More rounds where they are needed most, while a whole round still fits.
+spend_rest <- function(timing) {
+  repeat {
+    open <- Filter(function(run) {
+      !run$restored && length(live_cells(run)) > 0 && run$width > timing$plan$precision &&
+        run$round < timing$plan$rounds[[2]] && clock_now() + round_cost(run, timing) < timing$deadline
+    }, timing$size_runs)
+    if (length(open) == 0) return(invisible())
+    widest <- open[[which.max(vapply(open, function(run) run$width, 0))]]
+    slice <- min(timing$deadline, clock_now() + max(0.5, 5 * round_cost(widest, timing)))
+    close_size(widest, run_rounds(widest, timing, slice))
+    widest$width <- size_width(widest, timing)
+    report_rounds(widest, timing)
+  }
+}
+
+# Memory, in a pass of its own, where one more evaluation is affordable.
+measure_memory <- function(size_run, timing) {
+  for (cell in live_cells(size_run)) {
+    if (clock_now() + 3 * cell$each > timing$deadline) next
+    found <- timing$host$memory(cell$stage, cell$size, limit = 10 * timing$plan$cell_limit)
+    if (!is_fault(found)) cell$memory <- found
+  }
+}
