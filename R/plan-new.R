@@ -12,7 +12,7 @@
 #'   stage in a worker process of its own, so that a crash or a runaway takes only its own cell.
 #' @param memory Whether to measure what R allocates, in an untimed pass.
 #' @param first_call Whether to measure the first call of each stage, in fresh
-#'   processes; it takes at most a quarter of the budget.
+#'   processes: up to three times, as long as that takes no more than 8 % of the budget.
 #' @param equal_zone Ratios this close to 1 are called `same`: 0.03 means within 3 %.
 #' @param worker_memory Bytes of address space that an isolated stage may use; with `NULL`, four fifths
 #'   of the machine's memory.

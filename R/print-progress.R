@@ -22,7 +22,7 @@ progress_mode <- function() {
 progress_text <- function(progress) {
   switch(progress$phase,
     build = build_progress(progress),
-    first = sprintf("starting  %s in a fresh process, %d of %d times done, at most %.0f s left", progress$name,
+    first = sprintf("starting  every stage in a fresh process, %d of %d times done, at most %.0f s left",
                     progress$done, progress$of, progress$left),
     agree = sprintf("checking  size %s, %d of %d sizes done", format_size(progress$size),
                     progress$done, progress$of),

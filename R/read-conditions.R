@@ -85,7 +85,7 @@ check_noise <- function(evidence) {
     work <- evidence$noise$seconds[evidence$noise$size == size]
     floor <- stats::mad(work) / stats::median(work)
     spread <- stats::mad(own$seconds) / stats::median(own$seconds)
-    if (nrow(own) < 7 || spread < max(0.1, 4 * floor)) return(NULL)
+    if (nrow(own) < 7 || spread < max(0.2, 4 * floor)) return(NULL)
     words <- sprintf("its samples scatter by %s, the machine's own noise is %s", percent(spread), percent(floor))
     spoilt_row("spread", words, stage, size)
   })
@@ -97,7 +97,7 @@ check_first_round <- function(evidence) {
     first <- own$seconds[own$round == 1]
     if (length(rest) < 6 || length(first) != 1) return(NULL)
     slow <- first > stats::median(rest) + 10 * max(stats::mad(rest), 0.02 * stats::median(rest))
-    if (!slow || first < 1.5 * stats::median(rest)) return(NULL)
+    if (!slow || first < 3 * stats::median(rest)) return(NULL)
     words <- sprintf("its first round took %s times the others'", signif_text(first / stats::median(rest), 2))
     spoilt_row("warm-up", words, stage, size)
   })

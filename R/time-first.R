@@ -1,30 +1,39 @@
 # The first call: each stage evaluated in fresh processes, a few times.
 
 first_repeats <- 3
+first_share <- 0.08 # of the budget; the first turn is taken whatever it costs
 
-# A tibble: stage, size, repeat, load, compile, evaluation (seconds), peak
-# (bytes). Takes at most `share` of the budget: rounds of one process per stage.
-measure_first_calls <- function(timing, share = 0.25) {
+# A tibble: stage, size, turn, load, compile, evaluation (seconds), peak (bytes).
+# Stops before a turn that would take it past its share of the budget.
+measure_first_calls <- function(timing) {
   size <- timing$study$sizes[[1]]
-  deadline <- clock_now() + share * timing$plan$budget
+  allowed <- first_share * timing$plan$budget
+  agreed <- Filter(function(stage) {
+    agreement_of(timing$agreement, stage$name, size)$state == "agrees"
+  }, timing$study$stages)
   setting <- portable_setting(lapply(timing$study$stages, function(stage) stage$kernel))
   setting$packages <- setdiff(setting$packages, c("deepstride", "testthat", "Rcpp"))
+  start <- clock_now()
   rows <- list()
-  slowest <- 0
   for (turn in seq_len(first_repeats)) {
-    for (stage in timing$study$stages) {
-      if (clock_now() + slowest > deadline && turn > 1 || clock_now() > deadline) return(first_table(rows))
-      if (agreement_of(timing$agreement, stage$name, size)$state != "agrees") next
-      signal_progress("first", name = stage$name, done = turn - 1, of = first_repeats,
-                      left = max(0, timing$deadline - clock_now()))
-      start <- clock_now()
-      found <- in_fresh_process(stage$kernel, study_inputs(timing$study, size), native_facts(stage$kernel),
-                                setting, timing$study$directory %||% ".", timing$plan$cell_limit)
-      slowest <- max(slowest, clock_now() - start)
-      if (!is_fault(found)) rows <- c(rows, list(first_row(stage$name, size, turn, found)))
-    }
+    used <- clock_now() - start
+    if (turn > 1 && used * turn / (turn - 1) > allowed) break
+    signal_progress("first", done = turn - 1, of = first_repeats, left = max(0, timing$deadline - clock_now()))
+    rows <- c(rows, first_turn(timing, agreed, size, turn, setting))
   }
   first_table(rows)
+}
+
+first_turn <- function(timing, stages, size, turn, setting) {
+  arguments <- study_inputs(timing$study, size)
+  processes <- start_fresh(length(stages))
+  on.exit(for (process in processes) process$kill())
+  rows <- Map(function(process, stage) {
+    found <- ask_fresh(process, stage$kernel, arguments, native_facts(stage$kernel), setting,
+                       timing$study$directory %||% ".", timing$plan$cell_limit)
+    if (!is_fault(found)) first_row(stage$name, size, turn, found)
+  }, processes, stages)
+  Filter(Negate(is.null), unname(rows))
 }
 
 first_row <- function(stage, size, turn, found) {

@@ -64,7 +64,8 @@ run_round <- function(size_run, timing) {
 noise_steps <- 5e4 # about 0.2 ms
 
 sample_columns <- c(stage = "string", size = "number", round = "number", order = "number", batch = "number",
-                    seconds = "number", cpu = "number", taken = "number", gc = "number", gc_seconds = "number", worker = "string")
+                    seconds = "number", cpu = "number", taken = "number", gc = "number",
+                    gc_seconds = "number", worker = "string")
 
 size_samples <- function(size_run) {
   values <- Map(function(column, type) {

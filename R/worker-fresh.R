@@ -39,20 +39,37 @@ fresh_evaluation <- function(kernel, arguments, native, setting, directory) {
   c(load = load, compile = compile, evaluation = evaluation, peak = max(0, read_status("VmHWM") - held))
 }
 
-# Runs it; a fault when the process died or took longer than `limit`.
-in_fresh_process <- function(kernel, arguments, native, setting, directory, limit) {
-  question <- tempfile(fileext = ".rds")
-  answer <- tempfile(fileext = ".rds")
-  on.exit(unlink(c(question, answer)))
-  environment(fresh_evaluation) <- globalenv()
-  saveRDS(list(fresh_evaluation, list(kernel, arguments, native, setting, directory)), question, compress = FALSE)
-  code <- sprintf("local({x <- readRDS(%s); saveRDS(do.call(x[[1]], x[[2]], quote = TRUE), %s)})",
-                  deparse(question), deparse(answer))
-  ran <- run_command(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", code), tempdir(), library_paths(),
-                     limit + 20)
-  if (file.exists(answer)) return(readRDS(answer))
-  new_fault("failed", if (ran$timeout) "took too long in a fresh process" else trimws(ran$stdout))
+# Processes that have started and done nothing more, waiting to be asked. They
+# start side by side, and are asked one after the other.
+start_fresh <- function(count) {
+  code <- paste(
+    "cat('ready\\n'); local({x <- readRDS(readLines(file('stdin'), 1));",
+    "saveRDS(do.call(x[[1]], x[[2]], quote = TRUE), x[[3]])})"
+  )
+  processes <- lapply(seq_len(count), function(i) {
+    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", code), wd = tempdir(),
+                          env = c("current", library_paths()), stdin = "|", stdout = "|", stderr = NULL)
+  })
+  for (process in processes) process$poll_io(20000)
+  processes
 }
 
 # A child process looks for packages where this one does.
 library_paths <- function() c(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
+
+# Asks one of them for its first evaluation; a fault when it died or took too long.
+ask_fresh <- function(process, kernel, arguments, native, setting, directory, limit) {
+  question <- tempfile(fileext = ".rds")
+  answer <- tempfile(fileext = ".rds")
+  on.exit({
+    unlink(c(question, answer))
+    process$kill()
+  })
+  environment(fresh_evaluation) <- globalenv()
+  saveRDS(list(fresh_evaluation, list(kernel, arguments, native, setting, directory), answer), question,
+          compress = FALSE)
+  process$write_input(paste0(question, "\n"))
+  process$wait(1000 * (limit + 20))
+  if (file.exists(answer)) return(readRDS(answer))
+  new_fault("failed", "gave no result in a fresh process")
+}

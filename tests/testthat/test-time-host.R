@@ -133,7 +133,7 @@ test_that("memory and first calls are measured apart", {
       NULL
     }) |>
     ds_stage("none", function(n) NULL)
-  timings <- ds_time(study, quick_plan(memory = TRUE, first_call = TRUE, budget = 20))
+  timings <- ds_time(study, quick_plan(memory = TRUE, first_call = TRUE, budget = 60))
   cells <- timings$cells
   expect_true(all(abs(cells$bytes[cells$stage == "vector"] / (8 * c(1e5, 1e6)) - 1) < 0.01))
   expect_identical(cells$bytes[cells$stage == "none"], c(0, 0))
