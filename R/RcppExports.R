@@ -33,6 +33,10 @@ compare_vectors <- function(x, y) {
     .Call(`_deepstride_compare_vectors`, x, y)
 }
 
+ulp_gaps <- function(x, y) {
+    .Call(`_deepstride_ulp_gaps`, x, y)
+}
+
 resample_median <- function(x, resamples, seed) {
     .Call(`_deepstride_resample_median`, x, resamples, seed)
 }

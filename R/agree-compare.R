@@ -9,11 +9,13 @@ no_difference <- function() {
        mismatch = character(), notes = character())
 }
 
-# `expected` is the reference's result, `given` the stage's.
-compare_results <- function(expected, given, path = "") {
+# `expected` is the reference's result, `given` the stage's. `slack` names what is
+# overlooked: "missing" (NA for NaN), "infinite" (two results that are both not
+# finite), "overflow" (one of them is not).
+compare_results <- function(expected, given, path = "", slack = "missing") {
   if (is.null(expected) && is.null(given)) return(no_difference())
-  if (is.list(expected) && is.list(given)) return(compare_lists(expected, given, path))
-  if (is_comparable(expected) && is_comparable(given)) return(compare_atomic(expected, given, path))
+  if (is.list(expected) && is.list(given)) return(compare_lists(expected, given, path, slack))
+  if (is_comparable(expected) && is_comparable(given)) return(compare_atomic(expected, given, path, slack))
   if (is.character(expected) && is.character(given)) return(compare_text(expected, given, path))
   mismatched(path, sprintf("is %s, the reference's is %s", describe_type(given), describe_type(expected)))
 }
@@ -38,14 +40,14 @@ mismatched <- function(path, words) {
   found
 }
 
-compare_lists <- function(expected, given, path) {
+compare_lists <- function(expected, given, path, slack) {
   if (length(expected) != length(given)) {
     return(mismatched(path, sprintf("has %d elements, the reference's has %d", length(given), length(expected))))
   }
   found <- compare_attributes(expected, given, path)
   steps <- list_steps(expected)
   for (i in seq_along(expected)) {
-    found <- merge_differences(found, compare_results(expected[[i]], given[[i]], paste0(path, steps[[i]])))
+    found <- merge_differences(found, compare_results(expected[[i]], given[[i]], paste0(path, steps[[i]]), slack))
   }
   found
 }
@@ -77,7 +79,7 @@ compare_lengths <- function(expected, given, path) {
                            format_size(length(given)), format_size(length(expected))))
 }
 
-compare_atomic <- function(expected, given, path) {
+compare_atomic <- function(expected, given, path, slack) {
   if (length(expected) != length(given)) return(compare_lengths(expected, given, path))
   found <- compare_attributes(expected, given, path)
   common <- common_type(typeof(expected), typeof(given))
@@ -86,7 +88,26 @@ compare_atomic <- function(expected, given, path) {
                                           place(path), typeof(given), typeof(expected)))
   }
   counted <- compare_vectors(as_type(expected, common), as_type(given, common))
+  if (counted$patterns > 0) {
+    alike <- overlooked(expected, given, slack)
+    expected[alike] <- given[alike] <- 0
+    if (any(alike)) found$notes <- c(found$notes, slack_note(path, alike, slack))
+    counted <- compare_vectors(as_type(expected, common), as_type(given, common))
+  }
   merge_differences(found, describe_counts(counted, expected, given, path))
+}
+
+overlooked <- function(expected, given, slack) {
+  alike <- rep(FALSE, length(expected))
+  if ("missing" %in% slack) alike <- is.na(expected) & is.na(given)
+  if ("infinite" %in% slack) alike <- alike | (!is.finite(expected) & !is.finite(given))
+  if ("overflow" %in% slack) alike <- alike | !is.finite(expected) | !is.finite(given)
+  alike
+}
+
+slack_note <- function(path, alike, slack) {
+  words <- if ("overflow" %in% slack) "overflows elsewhere" else "has NA, NaN or Inf in place of one another"
+  sprintf("%s %s in %s of %s elements", place(path), words, format_size(sum(alike)), format_size(length(alike)))
 }
 
 common_type <- function(one, other) {

@@ -15,17 +15,42 @@ longest_argument <- function(arguments) {
   max(1, rapply(arguments, length, how = "unlist"))
 }
 
-verdict_of <- function(found, bound) {
+# `evidence` is a function that says whether the differences are within what the
+# arguments' last bits change; it is asked only where it matters.
+verdict_of <- function(found, bound, evidence = function() FALSE) {
   if (length(found$mismatch) > 0) return("differs")
   if (found$different == 0) return("identical")
-  if (found$max_rel <= bound) "rounding" else "differs"
+  if (found$max_rel <= bound || evidence()) "rounding" else "differs"
+}
+
+# The verdict under limits that the user gave.
+limited_verdict <- function(expected, given, found, tolerance) {
+  if (length(found$mismatch) > 0) return("differs")
+  if (found$different == 0) return("identical")
+  if (within_limits(expected, given, tolerance)) "rounding" else "differs"
+}
+
+within_limits <- function(expected, given, tolerance) {
+  if (is.list(expected)) {
+    own <- lapply(rlang::names2(expected), function(name) tolerance$outputs[[name]] %||% tolerance)
+    return(all(mapply(within_limits, expected, given, own)))
+  }
+  if (!is_comparable(expected) || length(expected) == 0) return(TRUE)
+  gap <- abs(given - expected)
+  fits <- !is.finite(gap) | gap == 0 # patterns of NA and Inf are judged apart
+  if (!is.null(tolerance$absolute)) fits <- fits | gap <= tolerance$absolute
+  if (!is.null(tolerance$relative)) fits <- fits | gap <= tolerance$relative * pmax(abs(expected), abs(given))
+  if (!is.null(tolerance$ulp) && !is.complex(gap)) {
+    fits <- fits | ulp_gaps(as.double(expected), as.double(given)) <= tolerance$ulp
+  }
+  all(fits)
 }
 
 reason_of <- function(found, verdict, bound) {
   value <- if (nzchar(found$values)) sprintf("%s is %s", place(found$where), found$values)
   words <- switch(verdict,
     identical = character(),
-    rounding = sprintf("%s; rounding explains relative differences up to %.2g", value, bound),
+    rounding = value,
     differs = if (length(found$mismatch)) found$mismatch else
       sprintf("%s; rounding explains a relative difference up to %.2g, this is %.2g", value, bound, found$max_rel)
   )

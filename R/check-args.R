@@ -39,6 +39,12 @@ check_number <- function(x, arg, above = -Inf, below = Inf, hint = NULL) {
   as.double(x)
 }
 
+check_least <- function(x, arg, least) {
+  ok <- is.numeric(x) && length(x) == 1 && !is.na(x) && x >= least
+  if (!ok) abort_input(sprintf("`%s` must be one number of at least %s.", arg, format(least)), you_gave(x), arg = arg)
+  as.double(x)
+}
+
 check_count <- function(x, arg, least = 1) {
   ok <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least
   if (!ok) {

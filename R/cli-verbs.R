@@ -23,7 +23,7 @@ run_and_write <- function(command, file, plan) {
 verb_agree <- function(command) {
   out <- asked_folder(command$options)
   study <- read_study_file(command$file)
-  agreement <- ds_agree(study, isolate = asked_isolation(command$options))
+  agreement <- ds_agree(study, isolate = if (command$options$isolate) "stage" else "native")
   written <- if (!is.null(out)) write_table(agreement$table, file.path(out, "agreement.csv"))
   clear_progress()
   lines <- agreement_lines(agreement, setdiff(names(study$stages), agreement$reference))

@@ -1,5 +1,5 @@
 # Without messages and warnings; standard output goes to `file` where one is given.
-quietly <- function(expr, file = NULL) {
+quietly <- function(expr, file = NULL, muffle_warnings = TRUE) {
   if (!is.null(file)) {
     depth <- sink.number()
     sink(file)
@@ -8,6 +8,6 @@ quietly <- function(expr, file = NULL) {
   withCallingHandlers(
     expr,
     message = function(m) invokeRestart("muffleMessage"),
-    warning = function(w) tryInvokeRestart("muffleWarning")
+    warning = function(w) if (muffle_warnings) tryInvokeRestart("muffleWarning")
   )
 }

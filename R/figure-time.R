@@ -31,7 +31,9 @@ figure_time <- function(timings, unit) {
 }
 
 # Round numbers of seconds, as an axis has them.
-axis_seconds <- function(x) sub("[.]0+ ", " ", format_seconds(x))
+axis_seconds <- function(x) {
+  ifelse(!is.na(x) & x >= 1, plain_seconds(x), sub("[.]0+ ", " ", format_seconds(x)))
+}
 
 # Least distance between two labels on a log axis, for a figure of usual height.
 label_gap <- function(values) 0.055 * max(diff(range(log10(values))), 0.5)

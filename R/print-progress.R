@@ -24,7 +24,7 @@ progress_text <- function(progress) {
     build = build_progress(progress),
     first = sprintf("starting  every stage in a fresh process, %d of %d times done, at most %.0f s left",
                     progress$done, progress$of, progress$left),
-    agree = sprintf("checking  size %s, %d of %d sizes done", format_size(progress$size),
+    agree = sprintf("checking  %s, %d of %d checks done", check_words(progress$size, progress$case),
                     progress$done, progress$of),
     time = time_progress(progress)
   )

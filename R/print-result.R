@@ -56,11 +56,15 @@ agreement_lines <- function(agreement, stages) {
   labels <- aligned_columns(list(stages, vapply(verdicts, verdict_style, "")))
   words <- vapply(stages, function(stage) agreement_line(agreement, stage), "")
   left_out <- agreement$unchecked
-  note <- vapply(unique(left_out$stage), function(stage) {
-    sizes <- format_sizes(left_out$size[left_out$stage == stage])
-    sprintf("Not checked: `%s` at %s, which would have taken too long.", stage, sizes)
-  }, "")
+  note <- vapply(unique(left_out$stage), function(stage) unchecked_line(left_out[left_out$stage == stage, ]), "")
   c(title, hanging(labels, words), quiet_text(wrapped(paste0("  ", note, recycle0 = TRUE), 4)))
+}
+
+unchecked_line <- function(rows) {
+  own <- rows$case == own_inputs
+  where <- c(if (any(own)) format_sizes(rows$size[own]),
+             if (any(!own)) paste("the case", listed(paste0("\"", rows$case[!own], "\""))))
+  sprintf("Not checked: `%s` at %s (%s).", rows$stage[[1]], paste(where, collapse = " and on "), rows$reason[[1]])
 }
 
 # Labels in a column, each followed by its words, wrapped beside it.

@@ -63,8 +63,8 @@ disagreement_sentences <- function(agreement) {
               if (length(wrong) > 1) "do" else "does", agreement$reference, if (length(wrong) > 1) "get" else "gets")
     },
     vapply(unique(broken$stage), function(stage) {
-      sizes <- format_sizes(broken$size[broken$stage == stage])
-      sprintf("`%s` gave no result at %s.", stage, sizes)
+      own <- broken[broken$stage == stage, ]
+      sprintf("`%s` gave no result %s%s.", stage, check_words(own$size[[1]], own$case[[1]]), more_words(nrow(own)))
     }, "", USE.NAMES = FALSE)
   )
 }
@@ -153,19 +153,37 @@ overall_verdict <- function(agreement, stage) {
   verdict_order[[max(match(found, verdict_order))]]
 }
 
-# One line on a stage's agreement: where it was checked, the largest difference.
+# One line on a stage's agreement: where it was checked, the largest difference,
+# or the first thing that is wrong.
 agreement_line <- function(agreement, stage) {
   rows <- agreement$table[agreement$table$stage == stage, ]
   verdict <- overall_verdict(agreement, stage)
   if (nrow(rows) == 0) return("not checked")
   worst <- rows[rows$verdict == verdict, ]
-  worst <- worst[which.max(replace(worst$max_rel, is.na(worst$max_rel), -1)), ]
-  checked <- sprintf("at %s", format_sizes(rows$size[!rows$verdict %in% c("failed", "crashed")]))
+  if (verdict == "rounding") worst <- worst[which.max(worst$max_rel), ]
+  checked <- checked_words(rows)
   switch(verdict,
     identical = checked,
-    rounding = sprintf("%s; at most %s ULP, %.1e relative, at size %s, %s", checked,
-                       count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel, format_size(worst$size),
-                       worst$where),
-    sprintf("at size %s: %s", format_size(worst$size), worst$reason)
+    rounding = sprintf("%s; at most %s ULP, %.1e relative, %s, %s", checked,
+                       count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel,
+                       check_words(worst$size, worst$case), worst$where),
+    sprintf("%s: %s%s", check_words(worst$size[[1]], worst$case[[1]]), worst$reason[[1]], more_words(nrow(worst)))
   )
+}
+
+more_words <- function(count) if (count > 1) sprintf(" (and %d more like it)", count - 1) else ""
+
+# "at size 100", or "on the case NaN".
+check_words <- function(size, case) {
+  if (case == own_inputs) sprintf("at size %s", format_size(size)) else sprintf("on the case \"%s\"", case)
+}
+
+# "at 9 sizes from 100 to 1,000,000 and on 16 cases"
+checked_words <- function(rows) {
+  own <- rows$case == own_inputs & !rows$verdict %in% c("failed", "crashed")
+  cases <- sum(rows$case != own_inputs)
+  paste(c(
+    if (any(own)) sprintf("at %s", format_sizes(sort(rows$size[own]))),
+    if (cases > 0) sprintf("on %d case%s", cases, if (cases > 1) "s" else "")
+  ), collapse = " and ")
 }

@@ -65,17 +65,18 @@ report_agreement <- function(result) {
 comparison_table <- function(table) {
   rows <- lapply(seq_len(nrow(table)), function(i) {
     row <- table[i, ]
-    list(htmltools::tags$code(row$stage), format_size(row$size), verdict_badge(row$verdict), count_text(row$different),
-         signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp), inline_code(row$reason))
+    list(htmltools::tags$code(row$stage), format_size(row$size), row$case, verdict_badge(row$verdict),
+         count_text(row$different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
+         inline_code(row$reason))
   })
-  header <- c("stage", "size", "verdict", "elements that differ", "largest absolute", "largest relative",
+  header <- c("stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",
               "largest ULP", "in words")
-  html_table(header, rows, numeric = c(2, 4:7))
+  html_table(header, rows, numeric = c(2, 5:8))
 }
 
 unchecked_sentence <- function(unchecked) {
-  sizes <- vapply(unchecked$size, format_size, "")
-  parts <- sprintf("`%s` at %s (%s)", unchecked$stage, sizes, unchecked$reason)
+  where <- mapply(check_words, unchecked$size, unchecked$case)
+  parts <- sprintf("`%s` %s (%s)", unchecked$stage, where, unchecked$reason)
   sprintf("Not checked: %s.", paste(parts, collapse = "; "))
 }
 

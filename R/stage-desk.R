@@ -6,7 +6,7 @@
 new_desk <- function(study) {
   desk <- new.env()
   desk$study <- study
-  desk$size <- NA
+  desk$made <- NULL
   desk$arguments <- NULL
   desk$ready <- list()
   desk$threads <- NULL
@@ -22,24 +22,62 @@ hold_threads <- function(desk, threads) {
   desk$threads <- threads
 }
 
-desk_arguments <- function(desk, size) {
-  if (!identical(desk$size, size)) {
-    desk$arguments <- study_inputs(desk$study, size)
-    desk$size <- size
+# Made once for a size and case; a jolted variant is made anew.
+desk_arguments <- function(desk, size, case = own_inputs, jolt = 0) {
+  if (jolt > 0) return(case_arguments(desk$study, size, case, jolt))
+  if (!identical(desk$made, c(size, case))) {
+    desk$arguments <- case_arguments(desk$study, size, case)
+    desk$made <- c(size, case)
   }
   desk$arguments
 }
 
-# Makes the arguments, so that no limit on an evaluation counts that in.
-desk_prepare <- function(desk, name, size) {
-  desk_arguments(desk, size)
-  TRUE
+# Makes the arguments, so that no limit on an evaluation counts that in. FALSE
+# where the case changes nothing; a fault where they can't be made.
+desk_prepare <- function(desk, name, size, case = own_inputs) {
+  tryCatch(!is.null(desk_arguments(desk, size, case)), ds_error_input = function(e) {
+    new_fault("failed", condition_line(e))
+  })
 }
 
-# The value of one evaluation, from the random state that agreement uses.
-desk_value <- function(desk, name, size, limit = Inf) {
-  ready <- fresh_call(desk, name, size)
-  quietly(run_limited(with_seed(derive_seed(desk$study$seed, -size), timed_value(ready)), limit), nullfile())
+# One evaluation from the random state that agreement uses: list(value, seconds,
+# conduct), where `conduct` is what it did besides.
+desk_value <- function(desk, name, size, limit = Inf, case = own_inputs, jolt = 0) {
+  stage <- desk$study$stages[[name]]
+  arguments <- desk_arguments(desk, size, case, jolt)
+  own <- deep_copy(arguments)
+  warned <- character()
+  said <- tempfile("said")
+  on.exit(unlink(said))
+  hold_threads(desk, stage$threads)
+  ran <- withCallingHandlers(
+    quietly(with_seed(derive_seed(desk$study$seed, -size), {
+      list(ran = run_limited(timed_value(ready_call(stage$kernel, own)), limit), random = rlang::hash(.Random.seed))
+    }), said, muffle_warnings = FALSE),
+    warning = function(w) {
+      warned <<- c(warned, condition_line(w))
+      tryInvokeRestart("muffleWarning")
+    }
+  )
+  if (is_fault(ran$ran)) return(ran$ran)
+  changed <- names(own)[!mapply(identical, own, arguments, MoreArgs = list(num.eq = FALSE, single.NA = FALSE))]
+  value <- ran$ran$value
+  if (stage$in_place && is.null(value) && length(changed) == 1) value <- own[[changed]]
+  list(
+    value = value, seconds = ran$ran$seconds,
+    conduct = list(changed = if (stage$in_place) character() else changed, warned = unique(warned),
+                   printed = file.size(said), random = ran$random, shares = shares_memory(value, own))
+  )
+}
+
+# Names of arguments whose memory is the result's own; only native code can do
+# harm with that, so it is asked of the top of the result and of its elements.
+shares_memory <- function(value, arguments) {
+  parts <- if (is.list(value)) value else list(value)
+  held <- vapply(parts, rlang::obj_address, "")
+  names(arguments)[vapply(arguments, function(argument) {
+    length(argument) > 0 && rlang::obj_address(argument) %in% held
+  }, NA)]
 }
 
 # First evaluation of a cell: list(seconds, kind of result, whether it changed

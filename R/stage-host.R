@@ -21,6 +21,17 @@ desk_verbs <- function() {
        memory = desk_memory, varies = desk_varies, talk = desk_talk)
 }
 
+# Workers for the stages that `isolated` names, this session for the others.
+mixed_host <- function(study, isolated, memory) {
+  here <- session_host(study)
+  there <- worker_host(study, memory)
+  verbs <- stats::setNames(nm = names(desk_verbs()))
+  spoken <- lapply(verbs, function(verb) {
+    function(name, ...) (if (name %in% isolated) there else here)[[verb]](name, ...)
+  })
+  c(spoken, list(close = there$close, overhead = 0, worker = here$worker))
+}
+
 new_host <- function(study, isolate, memory) {
   if (isolate == "stage") worker_host(study, memory) else session_host(study)
 }

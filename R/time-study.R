@@ -43,7 +43,8 @@
 #'   ds_stage("built in", function(rain) sum(rain))
 #' ds_time(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
-ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = plan$isolate), resume = NULL) {
+ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = agreement_isolation(plan)),
+                    resume = NULL) {
   check_runnable(study)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
   check_class(agreement, "ds_agreement", "agreement", "Make one with `ds_agree(study)`.")

@@ -92,6 +92,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// ulp_gaps
+Rcpp::NumericVector ulp_gaps(Rcpp::NumericVector x, Rcpp::NumericVector y);
+RcppExport SEXP _deepstride_ulp_gaps(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(ulp_gaps(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
 // resample_median
 Rcpp::NumericVector resample_median(Rcpp::NumericVector x, int resamples, double seed);
 RcppExport SEXP _deepstride_resample_median(SEXP xSEXP, SEXP resamplesSEXP, SEXP seedSEXP) {
@@ -180,6 +191,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_sample_frames", (DL_FUNC) &_deepstride_sample_frames, 2},
     {"_deepstride_deep_copy", (DL_FUNC) &_deepstride_deep_copy, 1},
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
+    {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
     {"_deepstride_resample_median", (DL_FUNC) &_deepstride_resample_median, 3},
     {"_deepstride_derive_seed", (DL_FUNC) &_deepstride_derive_seed, 2},
     {"_deepstride_span_open", (DL_FUNC) &_deepstride_span_open, 1},

@@ -193,3 +193,11 @@ Rcpp::List compare_vectors(SEXP x, SEXP y) {
       Rcpp::stop("only double, complex, integer and logical vectors can be compared");
   }
 }
+
+// Units in the last place between the elements of two vectors of one length.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector ulp_gaps(Rcpp::NumericVector x, Rcpp::NumericVector y) {
+  Rcpp::NumericVector out(x.size());
+  for (R_xlen_t i = 0; i < x.size(); ++i) out[i] = ulp_between(x[i], y[i]);
+  return out;
+}

@@ -2,6 +2,7 @@
 
 /* Water let out of a leaky reservoir, hour by hour. */
 SEXP route(SEXP rain, SEXP keep) {
+  rain = PROTECT(Rf_coerceVector(rain, REALSXP));
   const R_xlen_t hours = XLENGTH(rain);
   const double kept = Rf_asReal(keep);
   const double *in = REAL(rain);
@@ -12,6 +13,6 @@ SEXP route(SEXP rain, SEXP keep) {
     store = kept * store + in[i];
     out[i] = (1 - kept) * store;
   }
-  UNPROTECT(1);
+  UNPROTECT(2);
   return result;
 }

@@ -6,7 +6,7 @@ library(deepstride)
 
 # Water let out, hour by hour; the result grows by one element an hour.
 route_grown <- function(rain, keep) {
-  out <- c()
+  out <- numeric(0)
   store <- 0
   for (r in rain) {
     store <- keep * store + r
@@ -44,7 +44,8 @@ ds_study(
   inputs = rain_record,
   sizes = ds_sizes(1e2, 1e6, per_decade = 2),
   unit = "hours of record",
-  reference = "filled"
+  reference = "filled",
+  cases = ds_cases(except = "length zero") # a record is never empty, and R's filter refuses one
 ) |>
   ds_stage("grown", route_grown, note = "result grown element by element") |>
   ds_stage("filled", route_filled, note = "result allocated once") |>

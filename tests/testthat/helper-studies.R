@@ -21,8 +21,8 @@ route_filter <- function(rain, keep) {
 
 rain_inputs <- function(n) list(rain = stats::rgamma(n, 0.3, 0.1), keep = 0.85)
 
-routing_study <- function(sizes = c(10, 100), ...) {
-  ds_study("Routing", rain_inputs, sizes = sizes, unit = "hours", ...) |>
+routing_study <- function(sizes = c(10, 100), ..., cases = FALSE) {
+  ds_study("Routing", rain_inputs, sizes = sizes, unit = "hours", cases = cases, ...) |>
     ds_stage("filled", route_filled)
 }
 

@@ -31,7 +31,12 @@ test_that("shape, class and length count; names, and the type of equal values, a
 
 test_that("an NA in place of a number differs, and so does NA in place of NaN", {
   expect_match(compare_results(c(1, 2), c(1, NA))$mismatch, "`result[2]` is NA, the reference's is 2", fixed = TRUE)
-  expect_match(compare_results(c(1, NaN), c(1, NA))$mismatch, "NA, the reference's is NaN")
+  expect_match(compare_results(c(1, NaN), c(1, NA), slack = character())$mismatch, "NA, the reference's is NaN")
+  loose <- compare_results(c(1, NaN), c(2, NA))
+  expect_identical(loose[c("different", "mismatch")], list(different = 1, mismatch = character()))
+  expect_match(loose$notes, "1 of 2 elements")
+  expect_length(compare_results(c(Inf, 1), c(NaN, 1), slack = "infinite")$mismatch, 0)
+  expect_match(compare_results(c(Inf, 1), c(5, 1), slack = "infinite")$mismatch, "is 5")
   expect_length(compare_results(c(NaN, NA, Inf), c(NaN, NA, Inf))$mismatch, 0)
 })
 

@@ -1,6 +1,6 @@
 total_study <- function(...) {
   kernels <- list(...)
-  study <- ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1)), sizes = c(5, 50, 500))
+  study <- ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1)), sizes = c(5, 50, 500), cases = FALSE)
   for (name in names(kernels)) study <- ds_stage(study, name, kernels[[name]])
   study
 }

@@ -23,7 +23,7 @@ test_that("--json prints one JSON document and nothing else, for every verb and 
   ran <- document("run", file, "--out", out, "--budget", "0.5")
   expect_identical(internal("schema_problems")(ran, internal("read_schema")()), character())
   expect_identical(document("time", file, "--budget", "0.5")$format, "deepstride-result")
-  expect_identical(unlist(document("agree", file)$table$verdict), c("identical", "identical"))
+  expect_identical(unique(unlist(document("agree", file)$table$verdict)), "identical")
   expect_true("report.html" %in% unlist(document("report", file.path(out, "result.json"))$written))
   expect_identical(document("agree", "nowhere.R")$error, "input")
 })
@@ -96,7 +96,19 @@ test_that("Ctrl-C keeps what was measured, says so, and is exit status 130", {
 
 test_that("the terminal shows one live line that is taken away again", {
   steps <- list(list(phase = "time", size = 100, rounds = 12, width = 0.07, done = 1, of = 4, left = 9.2),
-                list(phase = "agree", size = 100, done = 1, of = 4), list(phase = "build", name = "route"))
+                list(phase = "agree", size = 67, case = "NaN", done = 1, of = 4), list(phase = "build", name = "route"))
   lines <- vapply(steps, function(step) internal("progress_text")(c(step, finished = FALSE)), "")
   expect_snapshot(cat(lines, sep = "\n"))
+})
+
+test_that("a run can be isolated, and kept in a file that it goes on from", {
+  file <- study_file(simple_study_lines())
+  kept <- tempfile(fileext = ".json")
+  first <- run_deepstride(c("time", file, "--budget", "8", "--isolate", "--resume", kept, "--quiet"))
+  expect_identical(first$status, 0L)
+  again <- run_deepstride(c("time", file, "--budget", "8", "--isolate", "--resume", kept))
+  expect_match(again$stdout, "Resumed: sizes? .*had been timed before")
+  other <- run_deepstride(c("time", file, "--budget", "8", "--resume", kept))
+  expect_identical(other$status, 2L)
+  expect_match(other$stderr, "Not the same: plan")
 })

@@ -75,7 +75,7 @@ test_that("each thing that spoils a figure is found, and only where it is", {
 })
 
 test_that("a stage that ignores its arguments is found by running it", {
-  timings <- ds_study("Constant", function(n) list(rain = runif(n)), sizes = 10) |>
+  timings <- ds_study("Constant", function(n) list(rain = runif(n)), sizes = 10, cases = FALSE) |>
     ds_stage("honest", function(rain) length(rain) + 0 * sum(rain)) |>
     ds_stage("honest too", function(rain) 10 + 0 * rain[1]) |>
     ds_time(quick_plan())

@@ -27,7 +27,7 @@ made_result <- function() {
   }
   agreement <- rbind(row("native", "rounding", 2e-15, 17, "[42]", ""), row("grown", "identical", 0, 0, "", ""),
                      row("wrong", "differs", 0.5, 1e15, "[1]", "`result[1]` is 2, the reference's is 1"))
-  unchecked <- tibble::tibble(stage = "grown", size = 1e4, reason = "too slow")
+  unchecked <- tibble::tibble(stage = "grown", size = 1e4, case = "own inputs", reason = "too slow")
   conditions <- rbind(internal("spoilt_row")("load", "other work kept the machine busy: load 2.1 on 2 cores"),
                       internal("spoilt_row")("gc", "garbage collection took 12 % of its time", "native", 100),
                       internal("spoilt_row")("gc", "garbage collection took 31 % of its time", "filled", 1e4))

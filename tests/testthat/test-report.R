@@ -1,7 +1,8 @@
 hostile <- "<script>document.title='taken'</script>"
 
 hostile_result <- function() {
-  study <- ds_study(paste("Routing", hostile), rain_inputs, sizes = c(10, 100), unit = "hours & <i>days</i>") |>
+  study <- ds_study(paste("Routing", hostile), rain_inputs, sizes = c(10, 100), unit = "hours & <i>days</i>",
+                    cases = FALSE) |>
     ds_stage("filled", route_filled) |>
     ds_stage("a<b", eval(parse(text = "function(rain, keep) {\n  # <script>alert(1)</script>\n  rain\n}",
                                keep.source = TRUE)[[1]]), note = hostile) |>

@@ -12,7 +12,7 @@ study_with <- function(kernel, sizes = c(10, 50)) {
 # Agreement at the small size alone, so that the large one meets the stage while it is timed.
 odd_cells <- function(kernel, ..., isolate = "stage") {
   study <- study_with(kernel)
-  timings <- ds_time(study, quick_plan(isolate = isolate, budget = 4, ...), ds_agree(study, sizes = 10))
+  timings <- ds_time(study, quick_plan(isolate = isolate, budget = 10, ...), ds_agree(study, sizes = 10))
   expect_identical(timings$cells$state[timings$cells$stage == "filled"], c("timed", "timed"))
   timings$cells[timings$cells$stage == "odd", ]
 }
@@ -68,7 +68,8 @@ test_that("a stage that changes its arguments gets fresh ones every time, declar
   for (declared in c(TRUE, FALSE)) {
     seen <- new.env()
     seen$values <- double()
-    study <- ds_study("Bump", function(n) list(rain = as.double(1:n), keep = 1), sizes = 10) |>
+    study <- ds_study("Bump", function(n) list(rain = as.double(1:n), keep = 1), sizes = 10,
+                      cases = FALSE) |>
       ds_stage("reference", function(rain, keep) rain[1] + 1) |>
       ds_stage("bump", function(rain, keep) {
         value <- bump(rain, keep)
@@ -87,7 +88,8 @@ test_that("a result whose type changes between calls is a failure", {
     turn <<- !turn
     if (turn) route_filled(rain, keep) else "dry"
   })
-  cells <- ds_time(study, quick_plan())$cells
+  expect_identical(unique(ds_time(study, quick_plan())$cells$state), c("timed", "disagrees"))
+  cells <- ds_time(study, quick_plan(), agreement = ds_agree(routing_study(10)))$cells
   expect_identical(cells$state, c("timed", "failed"))
   expect_match(cells$reason[[2]], "then")
 })
@@ -157,4 +159,25 @@ test_that("sizes are spread over the workers of a future plan", {
   expect_true(all(lengths(workers) == 1))
   expect_false(any(grepl(paste0(" ", Sys.getpid(), "$"), unlist(workers))))
   expect_true(all(timings$cells$state == "timed"))
+})
+
+test_that("a batch that another process interrupted is taken again, and the least disturbed one counts", {
+  batch <- function(taken, seconds = 0.004) c(seconds = seconds, cpu = seconds, taken = taken, gc = 0, gc_seconds = 0)
+  host_giving <- function(batches) {
+    asked <- 0
+    list(sample = function(...) {
+      asked <<- asked + 1
+      batches[[asked]]
+    }, asked = function() asked)
+  }
+  cell <- internal("new_cell")("loop", 10)
+  cell$batch <- 1
+  undisturbed <- internal("undisturbed_batch")
+  clean <- host_giving(list(batch(0)))
+  expect_identical(undisturbed(cell, clean, 1), batch(0))
+  late <- host_giving(list(batch(0.003), batch(0.001), batch(0.002)))
+  expect_identical(undisturbed(cell, late, 1), batch(0.001))
+  expect_identical(late$asked(), 3)
+  long <- host_giving(list(batch(0.5, seconds = 2)))
+  expect_identical(undisturbed(cell, long, 1)[["seconds"]], 2)
 })

@@ -1,0 +1,169 @@
+#' The cases that stages are checked on
+#'
+#' Besides the study's own inputs, [ds_agree()] checks every stage on variants made
+#' from them by rule, built to bring out mistakes. A rule changes the numeric
+#' vectors and matrices with more than one element among the arguments;
+#' single numbers are taken to be parameters and stay as they are. Where
+#' a rule changes nothing it is left out. "awkward sizes" are the study's own inputs at 1, 2, 3,
+#' primes, powers of two and their neighbours.
+#'
+#' The rules, by name: "awkward sizes", "all negative", "all positive", "all equal", "sorted",
+#' "reversed", "one huge among small", "denormal", "near overflow", "signed zero",
+#' "NA", "NaN", "Inf", "integer for double", "double for integer", "length zero",
+#' "one element", "one row", "one column", "names", "NA logical".
+#'
+#' @param only,except Names of rules to choose or to leave out: those outside the
+#'   kernel's domain, say.
+#' @param own Cases of your own: a named list of functions of the size that
+#'   return the kernel's arguments, as the study's `inputs` does.
+#' @return A `ds_cases`: a list with `rules` (names) and `own`.
+#' @section Errors: `ds_error_input` for a rule that does not exist, or `own` that
+#'   is not a named list of functions.
+#' @examples
+#' ds_cases(except = c("NA", "all negative"))
+#' ds_cases(own = list("drought year" = function(n) list(rain = numeric(n), keep = 0.9)))
+#' @export
+ds_cases <- function(only = NULL, except = NULL, own = list()) {
+  rules <- c(awkward, names(case_rules()))
+  unknown <- setdiff(c(only, except), rules)
+  if (length(unknown) > 0) {
+    abort_input(sprintf("There is no case \"%s\".", unknown[[1]]),
+                hint = sprintf("The cases are %s.", paste0("\"", rules, "\"", collapse = ", ")), arg = "only")
+  }
+  named <- length(own) == 0 || (is.list(own) && all(nzchar(rlang::names2(own))) && !anyDuplicated(names(own)))
+  if (!named || !all(vapply(own, is.function, NA))) {
+    abort_input("`own` must be a named list of functions of the size.", you_gave(own),
+                "For example: `list(\"drought year\" = function(n) list(rain = numeric(n)))`.", arg = "own")
+  }
+  structure(list(rules = setdiff(only %||% rules, except), own = own), class = "ds_cases")
+}
+
+# What a user may give for `cases`: TRUE, FALSE, a list of own cases, a ds_cases.
+as_cases <- function(cases) {
+  if (inherits(cases, "ds_cases")) return(cases)
+  if (isTRUE(cases)) return(ds_cases())
+  if (isFALSE(cases)) return(structure(list(rules = character(), own = list()), class = "ds_cases"))
+  ds_cases(own = cases)
+}
+
+# The rules: each takes one argument (a numeric or logical vector or matrix with
+# more than one element) and returns it changed, or NULL where it does not apply.
+case_rules <- function() c(value_rules(), special_rules(), shape_rules())
+
+# Not a rule but sizes: the study's own inputs where lengths are awkward.
+awkward <- "awkward sizes"
+awkward_sizes <- c(1, 2, 3, 7, 31, 63, 64, 65, 129, 257)
+
+magnitude <- function(v) {
+  top <- suppressWarnings(max(abs(v[is.finite(v)])))
+  if (is.finite(top) && top > 0) top else 1
+}
+
+for_doubles <- function(rule) function(v) if (is.double(v)) rule(v)
+
+for_numbers <- function(rule) {
+  function(v) {
+    if (!is.numeric(v)) return(NULL)
+    changed <- v
+    changed[] <- if (is.integer(v)) as.integer(round(rule(v))) else rule(v)
+    changed
+  }
+}
+
+middle_set <- function(v, value) {
+  v[[(length(v) + 1) %/% 2]] <- value
+  v
+}
+
+value_rules <- function() {
+  list(
+    "all negative" = for_numbers(function(v) -(abs(v) + magnitude(v) / 8)),
+    "all positive" = for_numbers(function(v) abs(v) + magnitude(v) / 8),
+    "all equal" = for_numbers(function(v) rep(v[[which.max(abs(v))]], length(v))),
+    "sorted" = for_numbers(sort),
+    "reversed" = for_numbers(rev),
+    "one huge among small" = for_doubles(function(v) middle_set(v, 1e10 * magnitude(v))),
+    "denormal" = for_doubles(function(v) v / magnitude(v) * 1e-310),
+    "near overflow" = for_doubles(function(v) v / magnitude(v) * 1e308),
+    "signed zero" = for_doubles(function(v) {
+      v[] <- rep_len(c(0, -0), length(v))
+      v
+    })
+  )
+}
+
+special_rules <- function() {
+  list(
+    "NA" = function(v) if (is.numeric(v)) middle_set(v, NA),
+    "NaN" = for_doubles(function(v) middle_set(v, NaN)),
+    "Inf" = for_doubles(function(v) middle_set(v, Inf)),
+    "NA logical" = function(v) if (is.logical(v)) middle_set(v, NA)
+  )
+}
+
+shape_rules <- function() {
+  list(
+    "integer for double" = for_doubles(function(v) {
+      whole <- round(v)
+      if (all(abs(whole) < 2^31)) storage.mode(whole) <- "integer"
+      whole
+    }),
+    "double for integer" = function(v) {
+      if (!is.integer(v)) return(NULL)
+      storage.mode(v) <- "double"
+      v
+    },
+    "length zero" = function(v) if (is.null(dim(v))) v[0],
+    "one element" = function(v) if (is.null(dim(v))) v[1],
+    "one row" = function(v) if (length(dim(v)) == 2) v[1, , drop = FALSE],
+    "one column" = function(v) if (length(dim(v)) == 2) v[, 1, drop = FALSE],
+    "names" = function(v) if (is.null(dim(v))) stats::setNames(v, paste0("v", seq_along(v)))
+  )
+}
+
+is_data <- function(argument) {
+  (is.numeric(argument) || is.logical(argument)) && length(argument) > 1
+}
+
+# The arguments with one rule applied to all data among them; NULL where the
+# rule changes nothing.
+vary_arguments <- function(arguments, rule) {
+  data <- vapply(arguments, is_data, NA)
+  varied <- lapply(arguments[data], case_rules()[[rule]])
+  applied <- !vapply(varied, is.null, NA)
+  if (!any(applied)) return(NULL)
+  changed <- arguments
+  changed[names(arguments)[data][applied]] <- varied[applied]
+  if (identical(changed, arguments, num.eq = FALSE)) NULL else changed
+}
+
+own_inputs <- "own inputs"
+
+# The arguments of one case at one size; NULL where the case changes nothing.
+# `jolt` above 0 changes their last bits, from that seed.
+case_arguments <- function(study, size, case = own_inputs, jolt = 0) {
+  arguments <- study_inputs(study, size)
+  if (case %in% names(study$cases$own)) {
+    made <- study
+    made$inputs <- study$cases$own[[case]]
+    own <- study_inputs(made, size)
+    if (!setequal(names(own), names(arguments))) {
+      abort_input(sprintf("The case \"%s\" makes other arguments than `inputs`.", case),
+                  sprintf("It makes %s.", quoted(names(own))),
+                  sprintf("`inputs` makes %s.", quoted(names(arguments))), arg = "cases")
+    }
+    arguments <- own
+  } else if (case != own_inputs) {
+    arguments <- vary_arguments(arguments, case)
+  }
+  if (jolt > 0 && !is.null(arguments)) with_seed(jolt, rapply(arguments, jolted, how = "replace")) else arguments
+}
+
+# Doubles changed by up to one unit in the last place; whole numbers may be
+# counts or positions and stay.
+jolted <- function(x) {
+  if (!is.double(x)) return(x)
+  moved <- is.finite(x) & x != round(x)
+  x[moved] <- x[moved] * (1 + stats::runif(sum(moved), -1, 1) * .Machine$double.eps)
+  x
+}

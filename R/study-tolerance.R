@@ -1,0 +1,54 @@
+#' How far results may differ and still agree
+#'
+#' By default agreement asks what rounding can explain. A difference within the
+#' bound for two sums of as many terms as the longest argument has elements,
+#' relative to the result (Higham 2002, section 4.2), is rounding. Where more is
+#' seen, the reference is asked how sensitive it is: it is evaluated again
+#' on arguments that were changed in their last bits at random. What that changes
+#' shows the magnitude of what was summed, cancellation included; a
+#' difference within the same growth times that change is rounding too (the method of
+#' random perturbation, Parker 1997, "Monte Carlo arithmetic").
+#'
+#' Limits of your own replace that: an element agrees when its difference is
+#' within any of those given.
+#'
+#' @param absolute,relative,ulp Largest difference of an element: absolute, as a
+#'   fraction of the larger of the two, in units in the last place.
+#' @param types `"loose"`: an integer or a logical in place of a double of the same value, and
+#'   `NA` in place of `NaN`, agree and are noted. `"strict"`: they differ.
+#' @param outputs A named list of `ds_tolerance()` for single elements of a result that
+#'   is a list.
+#' @return A `ds_tolerance`.
+#' @section Errors: `ds_error_input` for limits that are negative or `NA`.
+#' @examples
+#' ds_tolerance()
+#' ds_tolerance(relative = 1e-6, outputs = list(count = ds_tolerance(absolute = 0)))
+#' @export
+ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c("loose", "strict"), outputs = list()) {
+  limits <- list(absolute = absolute, relative = relative, ulp = ulp)
+  for (name in names(limits)) {
+    if (!is.null(limits[[name]])) check_least(limits[[name]], name, 0)
+  }
+  if (identical(types, c("loose", "strict"))) types <- "loose"
+  check_choice(types, c("loose", "strict"), "types")
+  good <- length(outputs) == 0 || all(nzchar(rlang::names2(outputs)))
+  if (!is.list(outputs) || !good || !all(vapply(outputs, inherits, NA, "ds_tolerance"))) {
+    abort_input("`outputs` must be a named list of `ds_tolerance()`.", you_gave(outputs), arg = "outputs")
+  }
+  structure(c(limits, list(types = types, outputs = outputs)), class = "ds_tolerance")
+}
+
+has_limits <- function(tolerance) {
+  !is.null(tolerance$absolute) || !is.null(tolerance$relative) || !is.null(tolerance$ulp)
+}
+
+tolerance_words <- function(tolerance) {
+  given <- c(
+    if (!is.null(tolerance$absolute)) sprintf("absolute differences up to %s", format(tolerance$absolute)),
+    if (!is.null(tolerance$relative)) sprintf("relative differences up to %s", format(tolerance$relative)),
+    if (!is.null(tolerance$ulp)) sprintf("differences up to %s ULP", format(tolerance$ulp))
+  )
+  if (length(given)) return(paste(given, collapse = " or "))
+  paste("what the rounding of sums of as many terms as the longest argument has elements explains,",
+        "relative to the result or to how much the last bits of the arguments change it")
+}
