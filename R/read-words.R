@@ -33,7 +33,11 @@ format_bytes <- function(x) {
 }
 
 # A setting that a user gave in seconds, as they gave it.
-plain_seconds <- function(x) paste(format(x, big.mark = ",", digits = 4, scientific = FALSE, trim = TRUE), "s")
+plain_seconds <- function(x) {
+  vapply(x, function(seconds) {
+    paste(format(seconds, big.mark = ",", digits = 4, scientific = FALSE, trim = TRUE), "s")
+  }, "", USE.NAMES = FALSE)
+}
 
 # Counts: whole numbers in full, huge ones with an exponent.
 count_text <- function(x) {

@@ -28,6 +28,10 @@ test_that("nothing timed is nothing to draw", {
   expect_s3_class(autoplot(result$timings), "ggplot")
 })
 
+test_that("an axis of time has round labels, each for itself", {
+  expect_identical(internal("axis_seconds")(c(1e-6, 0.1, 1, 1e4)), c("1 \u00b5s", "100 ms", "1 s", "10,000 s"))
+})
+
 test_that("labels are moved apart, keep their order and stay near their lines", {
   spread_out <- internal("spread_out")
   set.seed(6)
