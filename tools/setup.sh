@@ -12,7 +12,7 @@ cd "$(dirname "$0")/.."
 level=${1:-run}
 
 run_packages="Rcpp cli ggplot2 htmltools jsonlite optparse processx rlang scales svglite tibble callr"
-test_packages="testthat roxygen2 lintr"
+test_packages="testthat roxygen2 lintr future"
 packages=$run_packages
 programs="R make gcc g++ gfortran"
 [ "$level" = run ] || { packages="$packages $test_packages"; programs="$programs chromium"; }
