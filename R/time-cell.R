@@ -48,13 +48,17 @@ ask_first <- function(cell, host, limit) {
   found
 }
 
-# Batches of growing length until one is long enough to say what an evaluation takes.
+# Batches of growing length until one is long enough to say what an evaluation
+# takes. The first few are single evaluations: one that another process interrupted
+# must not pass for a slow stage, or its batches would come out too short.
 calibrate_cell <- function(cell, host, limit) {
   target <- max(sample_target, least_sample(), host$overhead)
   most <- if (cell$changes) most_frames(cell$elements) else Inf
   batch <- 1
-  while (cell$each * batch < target / 4 && batch < most) {
-    batch <- min(batch * 4, most)
+  singles <- if (cell$each < 0.1) 3 else 0
+  while (singles > 0 || (cell$each * batch < target / 4 && batch < most)) {
+    if (singles <= 0) batch <- min(batch * 4, most)
+    singles <- singles - 1
     readings <- host$sample(cell$stage, cell$size, batch, limit = limit)
     if (is_fault(readings)) return(fail_cell(cell, readings))
     cell$each <- min(cell$each, readings[["seconds"]] / batch)

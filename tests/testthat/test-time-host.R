@@ -12,7 +12,7 @@ study_with <- function(kernel, sizes = c(10, 50)) {
 # Agreement at the small size alone, so that the large one meets the stage while it is timed.
 odd_cells <- function(kernel, ..., isolate = "stage") {
   study <- study_with(kernel)
-  timings <- ds_time(study, quick_plan(isolate = isolate, budget = 10, ...), ds_agree(study, sizes = 10))
+  timings <- ds_time(study, quick_plan(isolate = isolate, budget = 20, ...), ds_agree(study, sizes = 10))
   expect_identical(timings$cells$state[timings$cells$stage == "filled"], c("timed", "timed"))
   timings$cells[timings$cells$stage == "odd", ]
 }
@@ -25,7 +25,7 @@ test_that("isolated stages are sampled in rounds like others, and natives find t
     UNPROTECT(1);
     return out;\n}\n"
   study <- study_with(ds_native(code, "route"))
-  timings <- ds_time(study, quick_plan(isolate = "stage", budget = 3))
+  timings <- ds_time(study, quick_plan(isolate = "stage", budget = 20))
   expect_true(all(timings$cells$state == "timed"))
   expect_true(all(table(paste(timings$samples$round, timings$samples$size)) == 2))
 })
