@@ -11,7 +11,7 @@ figure_speedup <- function(timings, unit) {
     ggplot2::geom_hline(yintercept = 1, colour = ink, linewidth = 0.7) +
     ggplot2::annotate("text", x = Inf, y = 1, label = sprintf("break-even with %s", reference),
                       hjust = 1, vjust = -0.6, size = 3.5, colour = ink) +
-    ggplot2::geom_line(ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
+    ggplot2::geom_line(data = with_lines(others), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     ggplot2::geom_linerange(data = others[is.finite(others$speedup_low), ],
                             ggplot2::aes(ymin = .data$speedup_low, ymax = .data$speedup_high), linewidth = 0.9) +
     stage_points(others) +

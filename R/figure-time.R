@@ -10,8 +10,8 @@ figure_time <- function(timings, unit) {
   guessed <- shown[shown$state == "forecast" & shown$low > 0, ]
   any_forecast <- any(shown$state == "forecast")
   ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$median, colour = .data$stage)) +
-    ggplot2::geom_line(linetype = "dotted", linewidth = 0.5) +
-    ggplot2::geom_line(data = timed, ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
+    ggplot2::geom_line(data = with_lines(shown), linetype = "dotted", linewidth = 0.5) +
+    ggplot2::geom_line(data = with_lines(timed), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     ggplot2::geom_linerange(data = timed[is.finite(timed$low), ],
                             ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9) +
     ggplot2::geom_linerange(data = guessed[is.finite(guessed$low), ],
@@ -37,6 +37,9 @@ axis_seconds <- function(x) {
 
 # Least distance between two labels on a log axis, for a figure of usual height.
 label_gap <- function(values) 0.055 * max(diff(range(log10(values))), 0.5)
+
+# A stage with a single point has no line.
+with_lines <- function(table) table[as.character(table$stage) %in% table$stage[duplicated(table$stage)], ]
 
 stage_points <- function(table) {
   filled <- table[table$state == "timed", ]

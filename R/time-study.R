@@ -112,6 +112,7 @@ probe_stages <- function(timing) {
   smallest <- Filter(function(run) run$size == size && !run$restored, timing$size_runs)
   for (cell in unlist(lapply(smallest, live_cells))) {
     limit <- timing$plan$cell_limit
+    if (cell$talks) timing$talk[[cell$stage]] <- NA_real_
     if (clock_now() + 4 * cell$each > timing$deadline) next
     if (isFALSE(timing$host$varies(cell$stage, size, limit = limit))) timing$constant <- c(timing$constant, cell$stage)
     if (cell$talks) {

@@ -26,11 +26,11 @@ routing_study <- function(sizes = c(10, 100), ..., cases = FALSE) {
     ds_stage("filled", route_filled)
 }
 
-quick_plan <- function(..., budget = 1, rounds = c(3, 5), first_call = FALSE, memory = FALSE) {
+quick_plan <- function(..., budget = 20, rounds = c(3, 5), first_call = FALSE, memory = FALSE) {
   ds_plan(budget = budget, rounds = rounds, first_call = first_call, memory = memory, ...)
 }
 
-# Waits a known time without computing anything.
+# Keeps the processor busy for a known time without computing anything.
 spin <- function(seconds) internal("clock_spin")(seconds)
 
 run_deepstride <- function(args, env = character(), ...) {

@@ -2,10 +2,10 @@ result_for_figures <- function() {
   routing_study(c(10, 100, 1000)) |>
     ds_stage("filter", route_filter) |>
     ds_stage("slow", function(rain, keep) {
-      spin(length(rain)^2 * 1e-7)
+      spin(length(rain)^2 * 3e-6)
       route_filled(rain, keep)
     }) |>
-    ds_run(quick_plan(budget = 2, cell_limit = 0.01))
+    ds_run(quick_plan(cell_limit = 0.5))
 }
 
 test_that("figures draw what was measured, and forecasts as forecasts", {
@@ -26,6 +26,15 @@ test_that("nothing timed is nothing to draw", {
   result <- routing_study(10) |> ds_run(quick_plan())
   expect_error(autoplot(result, "speedup"), "nothing to draw", class = "ds_error_input")
   expect_s3_class(autoplot(result$timings), "ggplot")
+})
+
+test_that("one size is drawn as points, without a word", {
+  result <- routing_study(100) |>
+    ds_stage("filter", route_filter) |>
+    ds_run(quick_plan())
+  for (kind in c("time", "speedup")) expect_silent(ggplot2::ggplotGrob(autoplot(result, kind)))
+  lone <- ggplot2::ggplot(data.frame(x = 1, y = 1), ggplot2::aes(x, y)) + ggplot2::geom_line()
+  expect_message(ggplot2::ggplotGrob(lone))
 })
 
 test_that("an axis of time has round labels, each for itself", {

@@ -12,7 +12,7 @@ study_with <- function(kernel, sizes = c(10, 50)) {
 # Agreement at the small size alone, so that the large one meets the stage while it is timed.
 odd_cells <- function(kernel, ..., isolate = "stage") {
   study <- study_with(kernel)
-  timings <- ds_time(study, quick_plan(isolate = isolate, budget = 20, ...), ds_agree(study, sizes = 10))
+  timings <- ds_time(study, quick_plan(isolate = isolate, ...), ds_agree(study, sizes = 10))
   expect_identical(timings$cells$state[timings$cells$stage == "filled"], c("timed", "timed"))
   timings$cells[timings$cells$stage == "odd", ]
 }
@@ -25,7 +25,7 @@ test_that("isolated stages are sampled in rounds like others, and natives find t
     UNPROTECT(1);
     return out;\n}\n"
   study <- study_with(ds_native(code, "route"))
-  timings <- ds_time(study, quick_plan(isolate = "stage", budget = 20))
+  timings <- ds_time(study, quick_plan(isolate = "stage"))
   expect_true(all(timings$cells$state == "timed"))
   expect_true(all(table(paste(timings$samples$round, timings$samples$size)) == 2))
 })
@@ -135,7 +135,7 @@ test_that("memory and first calls are measured apart", {
       NULL
     }) |>
     ds_stage("none", function(n) NULL)
-  timings <- ds_time(study, quick_plan(memory = TRUE, first_call = TRUE, budget = 60))
+  timings <- ds_time(study, quick_plan(memory = TRUE, first_call = TRUE, budget = 600))
   cells <- timings$cells
   expect_true(all(abs(cells$bytes[cells$stage == "vector"] / (8 * c(1e5, 1e6)) - 1) < 0.01))
   expect_identical(cells$bytes[cells$stage == "none"], c(0, 0))
@@ -153,7 +153,7 @@ test_that("sizes are spread over the workers of a future plan", {
   skip_if_not_installed("future")
   old <- future::plan(future::multisession, workers = 2)
   on.exit(future::plan(old))
-  timings <- ds_time(routing_study(c(10, 100, 1000)) |> ds_stage("filter", route_filter), quick_plan(budget = 6))
+  timings <- ds_time(routing_study(c(10, 100, 1000)) |> ds_stage("filter", route_filter), quick_plan())
   workers <- tapply(timings$samples$worker, timings$samples$size, unique)
   expect_length(workers, 3)
   expect_true(all(lengths(workers) == 1))

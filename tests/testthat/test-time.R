@@ -3,7 +3,7 @@ timed_routing <- function(plan = quick_plan(), sizes = c(10, 100)) {
 }
 
 test_that("every round samples every live stage once, in an order that changes", {
-  timings <- timed_routing(quick_plan(budget = 2, rounds = c(30, 40)))
+  timings <- timed_routing(quick_plan(rounds = c(30, 40)))
   samples <- timings$samples
   for (here in split(samples, paste(samples$size, samples$round))) {
     expect_setequal(here$stage, c("filled", "filter"))
@@ -78,7 +78,7 @@ test_that("a cell forecast past the limit is not run, and its forecast follows t
   }
   timings <- routing_study(c(100, 200, 400, 4000, 40000)) |>
     ds_stage("crawl", crawl) |>
-    ds_time(quick_plan(budget = 5, cell_limit = 0.5))
+    ds_time(quick_plan(cell_limit = 0.5))
   cells <- timings$cells[timings$cells$stage == "crawl", ]
   expect_identical(cells$state, c("timed", "timed", "timed", "forecast", "forecast"))
   expect_lte(seen, 4000)
