@@ -20,7 +20,7 @@ compare_results <- function(expected, given, path = "", slack = "missing") {
   mismatched(path, sprintf("is %s, the reference's is %s", describe_type(given), describe_type(expected)))
 }
 
-is_comparable <- function(x) typeof(x) %in% c("double", "integer", "logical", "complex")
+is_comparable <- function(x) typeof(x) %in% c("double", "integer", "logical", "complex", "raw")
 
 describe_type <- function(x) {
   if (is.null(x)) return("NULL")
@@ -52,12 +52,6 @@ compare_lists <- function(expected, given, path, slack) {
   found
 }
 
-list_steps <- function(x) {
-  named <- rlang::names2(x)
-  plain <- make.names(named) == named & named != ""
-  ifelse(plain, paste0("$", named), sprintf("[[%d]]", seq_along(x)))
-}
-
 merge_differences <- function(one, other) {
   larger <- if (other$different > 0 && other$max_rel >= one$max_rel) other else one
   list(
@@ -87,6 +81,7 @@ compare_atomic <- function(expected, given, path, slack) {
     found$notes <- c(found$notes, sprintf("%s is %s, the reference's is %s",
                                           place(path), typeof(given), typeof(expected)))
   }
+  if (common == "raw") common <- "integer"
   counted <- compare_vectors(as_type(expected, common), as_type(given, common))
   if (counted$patterns > 0) {
     alike <- overlooked(expected, given, slack)
@@ -111,7 +106,7 @@ slack_note <- function(path, alike, slack) {
 }
 
 common_type <- function(one, other) {
-  order <- c("logical", "integer", "double", "complex")
+  order <- c("raw", "logical", "integer", "double", "complex")
   order[[max(match(c(one, other), order))]]
 }
 
@@ -124,7 +119,7 @@ describe_counts <- function(counted, expected, given, path) {
   found[measures] <- counted[measures]
   if (counted$different == 0) return(found)
   at <- if (is.na(counted$at)) first_unlike(expected, given) else counted$at
-  found$where <- paste0(path, element_index(at, dim(expected)))
+  found$where <- paste0(path, if (length(expected) > 1) element_index(at, dim(expected)))
   found$values <- sprintf("%s, the reference's is %s", full_precision(given[[at]]), full_precision(expected[[at]]))
   if (counted$patterns > 0) {
     found$mismatch <- sprintf("%s is %s", place(found$where), found$values)

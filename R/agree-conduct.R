@@ -2,7 +2,6 @@
 
 conduct_notes <- function(own, reference, native) {
   c(
-    if (length(own$changed)) sprintf("changes its argument %s", quoted(own$changed)),
     if (native && length(own$shares)) sprintf("its result is the memory of its argument %s", quoted(own$shares)),
     sprintf("warns: %s", setdiff(own$warned, reference$warned)),
     if (length(own$warned) == 0 && length(reference$warned)) sprintf("does not warn: %s", reference$warned[[1]]),

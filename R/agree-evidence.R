@@ -3,11 +3,12 @@
 
 jolts <- 3
 
-# Largest change of each element over a few jolts, in the shape of `value`.
-result_spread <- function(host, name, size, case, value, limit) {
+# Largest change of each element over a few jolts, in the shape of `value`;
+# `evaluate` gives the reference's value for a jolt.
+result_spread <- function(evaluate, value) {
   spread <- widen(value, value, value)
   for (jolt in seq_len(jolts)) {
-    ran <- host$value(name, size, limit = limit, case = case, jolt = jolt)
+    ran <- evaluate(jolt)
     if (!is_fault(ran)) spread <- widen(spread, value, ran$value)
   }
   spread

@@ -46,13 +46,14 @@ within_limits <- function(expected, given, tolerance) {
   all(fits)
 }
 
-reason_of <- function(found, verdict, bound) {
+reason_of <- function(found, verdict, spot) {
   value <- if (nzchar(found$values)) sprintf("%s is %s", place(found$where), found$values)
   words <- switch(verdict,
     identical = character(),
     rounding = value,
     differs = if (length(found$mismatch)) found$mismatch else
-      sprintf("%s; rounding explains a relative difference up to %.2g, this is %.2g", value, bound, found$max_rel)
+      sprintf("%s; rounding explains a relative difference up to %.2g, this is %.2g", value,
+              rounding_bound(spot$terms), found$max_rel)
   )
-  paste(unique(c(words, found$notes)), collapse = "; ")
+  c(words, found$notes)
 }

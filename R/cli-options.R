@@ -21,14 +21,18 @@ option_table <- list(
     dest = "cell_limit", help = "seconds that one evaluation may take"),
   isolate = optparse::make_option("--isolate", action = "store_true", default = FALSE,
     help = "each stage in a worker process of its own"),
+  sanitize = optparse::make_option("--sanitize", action = "store_true", default = FALSE,
+    help = "build native stages with the compiler's sanitizers and check them so"),
+  junit = optparse::make_option("--junit", type = "character", default = NULL, metavar = "FILE",
+    help = "write the verdicts of agreement as XML that CI systems read"),
   resume = optparse::make_option("--resume", type = "character", default = NULL, metavar = "FILE",
     help = "keep every finished size in FILE, and go on from there")
 )
 
 verb_options <- list(
   demo = c("json", "out", "quiet", "budget", "limit", "isolate"),
-  run = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
-  agree = c("json", "out", "quiet", "isolate"),
+  run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
+  agree = c("json", "out", "quiet", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
   report = c("json", "out", "quiet")
 )

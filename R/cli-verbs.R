@@ -12,9 +12,10 @@ verb_run <- function(command) {
 
 run_and_write <- function(command, file, plan) {
   out <- check_output_folder(command$options$out, "--out")
+  junit <- asked_file(command$options$junit)
   study <- read_study_file(file)
   result <- ds_run(study, asked_plan(plan, command$options), asked_file(command$options$resume))
-  written <- write_outputs(result, out)
+  written <- c(write_outputs(result, out), if (!is.null(junit)) write_junit(result$agreement, study$title, junit))
   clear_progress()
   give_answer(command, result_document(result), result_lines(result), written)
   result_status(result)
@@ -22,9 +23,11 @@ run_and_write <- function(command, file, plan) {
 
 verb_agree <- function(command) {
   out <- asked_folder(command$options)
+  junit <- asked_file(command$options$junit)
   study <- read_study_file(command$file)
-  agreement <- ds_agree(study, isolate = if (command$options$isolate) "stage" else "native")
-  written <- if (!is.null(out)) write_table(agreement$table, file.path(out, "agreement.csv"))
+  agreement <- ds_agree(study, isolate = if (command$options$isolate) "stage" else "native",
+                        sanitize = command$options$sanitize)
+  written <- write_agreement(study, agreement, out, junit)
   clear_progress()
   lines <- agreement_lines(agreement, setdiff(names(study$stages), agreement$reference))
   give_answer(command, agreement_document(agreement), lines, written)
@@ -81,7 +84,8 @@ give_answer <- function(command, document, lines, written) {
   show_lines(lines)
   if (length(written) > 0) {
     files <- paste0("  ", paste(basename(written), collapse = ", "))
-    show_lines(c("", paste("Written to", command$options$out), wrapped(files)))
+    to <- if (!is.null(command$options$out)) c("to", command$options$out)
+    show_lines(c("", paste(c("Written", to), collapse = " "), wrapped(files)))
   }
 }
 

@@ -1,6 +1,10 @@
-# Loading a built library and making the function that calls it.
+# Loading a built library and making the function that calls it. A recipe is what
+# it was made from: list(code, symbol, flags, adapt).
 
-native_function <- function(code, symbol, built, adapt) {
+native_function <- function(recipe, built) {
+  code <- recipe$code
+  symbol <- recipe$symbol
+  adapt <- recipe$adapt
   address <- native_address(built, symbol, code)
   kernel <- if (!is.null(adapt)) {
     adapted_kernel(adapt, address)
@@ -17,7 +21,8 @@ native_function <- function(code, symbol, built, adapt) {
       file = code$path %||% NA_character_, source = code$lines,
       build_seconds = built$seconds, cached = built$cached,
       library = built$path, bindings = kernel_bindings(code, symbol, built),
-      needs = if (code$rcpp) "Rcpp"
+      needs = if (code$rcpp) "Rcpp",
+      recipe = recipe
     )
   )
 }

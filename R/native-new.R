@@ -53,7 +53,7 @@ ds_native <- function(source, symbol, language = NULL, flags = character(), adap
   code <- read_native(source, language)
   check_symbol(code, symbol, adapt)
   built <- native_library(code, symbol, flags)
-  native_function(code, symbol, built, adapt)
+  native_function(list(code = code, symbol = symbol, flags = flags, adapt = adapt), built)
 }
 
 # What a stage shows of a native kernel; NULL for an R function.

@@ -1,6 +1,6 @@
 #' @export
 print.ds_agreement <- function(x, ...) {
-  show_lines(agreement_lines(x, unique(c(x$table$stage, x$unchecked$stage))))
+  show_lines(agreement_lines(x, setdiff(unique(c(x$table$stage, x$unchecked$stage)), x$reference)))
   invisible(x)
 }
 
@@ -12,6 +12,9 @@ summary.ds_agreement <- function(object, ...) {
     verdict = vapply(stages, function(stage) overall_verdict(object, stage), "", USE.NAMES = FALSE)
   )
 }
+
+#' @export
+as.matrix.ds_agreement <- function(x, ...) verdict_matrix(x)
 
 #' @export
 print.ds_timings <- function(x, ...) {
@@ -41,7 +44,7 @@ result_lines <- function(result) {
     "",
     wrapped(verdict_sentences(study, result$agreement, result$timings)),
     "",
-    agreement_lines(result$agreement, others),
+    agreement_lines(result$agreement, others, full = FALSE),
     "",
     speed_lines(result$timings, study$unit),
     "",
@@ -49,7 +52,7 @@ result_lines <- function(result) {
   )
 }
 
-agreement_lines <- function(agreement, stages) {
+agreement_lines <- function(agreement, stages, full = TRUE) {
   title <- heading(sprintf("Agreement with the reference `%s`", agreement$reference))
   if (length(stages) == 0) return(c(title, "  There is no other stage to check."))
   verdicts <- vapply(stages, function(stage) overall_verdict(agreement, stage), "")
@@ -57,14 +60,34 @@ agreement_lines <- function(agreement, stages) {
   words <- vapply(stages, function(stage) agreement_line(agreement, stage), "")
   left_out <- agreement$unchecked
   note <- vapply(unique(left_out$stage), function(stage) unchecked_line(left_out[left_out$stage == stage, ]), "")
-  c(title, hanging(labels, words), quiet_text(wrapped(paste0("  ", note, recycle0 = TRUE), 4)))
+  c(title, hanging(labels, words), quiet_text(wrapped(paste0("  ", note, recycle0 = TRUE), 4)),
+    if (full) failure_lines(agreement) else if (nrow(agreement$examples)) quiet_text(pointer_to_examples))
 }
 
 unchecked_line <- function(rows) {
   own <- rows$case == own_inputs
   where <- c(if (any(own)) format_sizes(rows$size[own]),
-             if (any(!own)) paste("the case", listed(paste0("\"", rows$case[!own], "\""))))
+             if (any(!own)) unchecked_cases(unique(rows$case[!own])))
   sprintf("Not checked: `%s` at %s (%s).", rows$stage[[1]], paste(where, collapse = " and on "), rows$reason[[1]])
+}
+
+unchecked_cases <- function(cases) {
+  if (length(cases) > 4) return(sprintf("%d cases", length(cases)))
+  paste(if (length(cases) > 1) "the cases" else "the case", listed(paste0("\"", cases, "\"")))
+}
+
+pointer_to_examples <- "  Small cases that show it are in the report and in the result's `agreement`."
+
+# The first case that fails, in full, with the code that shows it.
+failure_lines <- function(agreement) {
+  if (nrow(agreement$examples) == 0) return(NULL)
+  first <- agreement$examples[1, ]
+  verb <- c(differs = "differs", failed = "fails", crashed = "crashes")[[first$verdict]]
+  title <- sprintf("`%s` %s on arguments of %s element%s (%s)", first$stage, verb, format_size(first$elements),
+                   if (first$elements == 1) "" else "s", check_words(first$size, first$case))
+  more <- nrow(agreement$examples) - 1
+  c("", heading(title), wrapped(paste0("  ", first$reason)), "", paste0("  ", strsplit(first$code, "\n")[[1]]),
+    if (more > 0) quiet_text(sprintf("  The field `examples` shows %d more stage%s.", more, if (more > 1) "s" else "")))
 }
 
 # Labels in a column, each followed by its words, wrapped beside it.

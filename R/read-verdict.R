@@ -144,7 +144,7 @@ stage_summary <- function(study, agreement, timings) {
   do.call(rbind, rows)
 }
 
-verdict_order <- c("identical", "rounding", "failed", "crashed", "differs")
+verdict_order <- c("identical", "rounding", "statistical", "failed", "crashed", "differs")
 
 # The worst verdict over all sizes; "reference" for the reference itself.
 overall_verdict <- function(agreement, stage) {
@@ -161,14 +161,29 @@ agreement_line <- function(agreement, stage) {
   if (nrow(rows) == 0) return("not checked")
   worst <- rows[rows$verdict == verdict, ]
   if (verdict == "rounding") worst <- worst[which.max(worst$max_rel), ]
+  if (verdict == "statistical") worst <- worst[which.max(worst$size), ]
   checked <- checked_words(rows)
+  checked <- paste0(checked, exact_words(agreement, stage))
   switch(verdict,
     identical = checked,
-    rounding = sprintf("%s; at most %s ULP, %.1e relative, %s, %s", checked,
+    statistical = sprintf("%s; %s", checked, worst$reason[[1]]),
+    rounding = sprintf("%s; at most %s ULP, %.1e relative, %s%s", checked,
                        count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel,
-                       check_words(worst$size, worst$case), worst$where),
+                       check_words(worst$size, worst$case), if (nzchar(worst$where)) paste0(", ", worst$where) else ""),
     sprintf("%s: %s%s", check_words(worst$size[[1]], worst$case[[1]]), worst$reason[[1]], more_words(nrow(worst)))
   )
+}
+
+# "; 3 ULP from the exact value at size 100, `loop` 41": where the two errors part most.
+exact_words <- function(agreement, stage) {
+  errors <- agreement$errors[agreement$errors$against == "exact", ]
+  own <- errors[errors$stage == stage & is.finite(errors$max_ulp), ]
+  base <- errors[errors$stage == agreement$reference, ]
+  base <- base[match(own$size, base$size), ]
+  if (nrow(own) == 0) return("")
+  at <- which.max(pmax(own$max_ulp, base$max_ulp))
+  sprintf("; %s ULP from the exact value at size %s, `%s` %s", count_text(own$max_ulp[[at]]),
+          format_size(own$size[[at]]), agreement$reference, count_text(base$max_ulp[[at]]))
 }
 
 more_words <- function(count) if (count > 1) sprintf(" (and %d more like it)", count - 1) else ""

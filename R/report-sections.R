@@ -36,48 +36,12 @@ report_verdict <- function(result) {
 }
 
 verdict_badge <- function(verdict) {
-  sign <- c(identical = "=", rounding = "\u2248", differs = "\u2260", failed = "!", crashed = "!",
+  sign <- c(identical = "=", rounding = "\u2248", statistical = "~", differs = "\u2260", failed = "!",
+            crashed = "\u2020",
             faster = "\u25b2", slower = "\u25bc", same = "=", unclear = "?")
   if (is.na(verdict) || !nzchar(verdict)) return("")
   if (!verdict %in% names(sign)) return(verdict)
   htmltools::tags$span(class = paste("badge", verdict), sign[[verdict]], verdict)
-}
-
-report_agreement <- function(result) {
-  tags <- htmltools::tags
-  agreement <- result$agreement
-  others <- unique(c(agreement$table$stage, agreement$unchecked$stage))
-  unchecked <- agreement$unchecked
-  section(
-    "agreement", "Do the stages agree?",
-    tags$p("Each stage's result against that of ", code_text(agreement$reference),
-           paste0(", on the same arguments, before any timing. Rounding means: ", agreement$tolerance, ".")),
-    if (length(others) == 0) tags$p("There is no other stage to check.") else
-      html_table(c("stage", "verdict", "in words"), lapply(others, function(stage) {
-        list(tags$code(stage), verdict_badge(overall_verdict(agreement, stage)),
-             inline_code(agreement_line(agreement, stage)))
-      })),
-    if (nrow(unchecked) > 0) tags$p(class = "aside", inline_code(unchecked_sentence(unchecked))),
-    if (length(others) > 0) tags$details(tags$summary("every comparison"), comparison_table(agreement$table))
-  )
-}
-
-comparison_table <- function(table) {
-  rows <- lapply(seq_len(nrow(table)), function(i) {
-    row <- table[i, ]
-    list(htmltools::tags$code(row$stage), format_size(row$size), row$case, verdict_badge(row$verdict),
-         count_text(row$different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
-         inline_code(row$reason))
-  })
-  header <- c("stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",
-              "largest ULP", "in words")
-  html_table(header, rows, numeric = c(2, 5:8))
-}
-
-unchecked_sentence <- function(unchecked) {
-  where <- mapply(check_words, unchecked$size, unchecked$case)
-  parts <- sprintf("`%s` %s (%s)", unchecked$stage, where, unchecked$reason)
-  sprintf("Not checked: %s.", paste(parts, collapse = "; "))
 }
 
 # Rows are lists of cells; `numeric` columns are aligned to the right.
@@ -97,19 +61,23 @@ html_table <- function(header, rows, numeric = integer()) {
 }
 
 report_figures <- function(result) {
-  tags <- htmltools::tags
   described <- c(time = "Time per evaluation against size, both axes logarithmic.",
                  speedup = "Speedup over the reference against size, both axes logarithmic.")
-  drawn <- lapply(names(described), function(kind) {
-    figure <- draw_figure(result$timings, result$study$unit, kind)
-    if (is.null(figure)) return(NULL)
-    tags$figure(role = "img", `aria-label` = described[[kind]], htmltools::HTML(inline_svg(figure)))
-  })
-  section("figures", "How does time grow?", drawn)
+  section("figures", "How does time grow?", drawn_figures(result, described))
 }
 
-inline_svg <- function(figure) {
-  read <- svglite::svgstring(width = figure_width, height = figure_height, bg = "white", standalone = FALSE)
+# Figures by kind, each with the words that stand for it.
+drawn_figures <- function(result, described) {
+  lapply(names(described), function(kind) {
+    figure <- draw_figure(result, kind)
+    if (is.null(figure)) return(NULL)
+    htmltools::tags$figure(role = "img", `aria-label` = described[[kind]],
+                           htmltools::HTML(inline_svg(figure, height_of(result, kind))))
+  })
+}
+
+inline_svg <- function(figure, height = figure_height) {
+  read <- svglite::svgstring(width = figure_width, height = height, bg = "white", standalone = FALSE)
   on.exit(if (grDevices::dev.cur() > 1) grDevices::dev.off())
   print(figure)
   grDevices::dev.off()

@@ -1,10 +1,10 @@
 # The three things that a run leaves behind. `samples`, `cells` and the table of
 # an agreement are tibbles with the columns that the schema documents.
 
-new_agreement <- function(table, sizes, reference, unchecked, tolerance) {
+new_agreement <- function(table, sizes, reference, unchecked, tolerance, errors, examples) {
   structure(
     list(table = table, sizes = sizes, reference = reference, unchecked = unchecked,
-         tolerance = tolerance),
+         tolerance = tolerance, errors = errors, examples = examples),
     class = "ds_agreement"
   )
 }

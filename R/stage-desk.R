@@ -42,32 +42,75 @@ desk_prepare <- function(desk, name, size, case = own_inputs) {
 
 # One evaluation from the random state that agreement uses: list(value, seconds,
 # conduct), where `conduct` is what it did besides.
-desk_value <- function(desk, name, size, limit = Inf, case = own_inputs, jolt = 0) {
+desk_value <- function(desk, name, size, limit = Inf, case = own_inputs, jolt = 0, threads = NULL) {
+  desk_trial(desk, name, size, limit, desk_arguments(desk, size, case, jolt), threads)
+}
+
+# The same on arguments that are given.
+desk_trial <- function(desk, name, size, limit = Inf, arguments, threads = NULL) {
   stage <- desk$study$stages[[name]]
-  arguments <- desk_arguments(desk, size, case, jolt)
   own <- deep_copy(arguments)
+  hold_threads(desk, threads %||% stage$threads)
+  heard <- listen(with_seed(derive_seed(desk$study$seed, -size), {
+    start <- rlang::hash(.Random.seed)
+    list(ran = run_limited(timed_value(ready_call(stage$kernel, own)), limit), start = start,
+         random = rlang::hash(.Random.seed))
+  }))
+  ran <- heard$value$ran
+  if (is_fault(ran)) return(ran)
+  if (list_depth(ran$value) > deepest) {
+    return(new_fault("failed", sprintf("gave lists nested more than %d deep, which can't be compared", deepest)))
+  }
+  changed <- names(own)[!mapply(identical, own, arguments, MoreArgs = list(num.eq = FALSE, single.NA = FALSE))]
+  value <- ran$value
+  if (stage$in_place && length(changed) && is.null(value)) {
+    value <- if (length(changed) == 1) own[[changed]] else own[changed]
+  }
+  list(
+    value = value, seconds = ran$seconds,
+    conduct = list(
+      changed = if (stage$in_place) character() else changed, warned = heard$warned, printed = heard$printed,
+      random = heard$value$random, draws = heard$value$random != heard$value$start,
+      shares = shares_memory(ran$value, own)
+    )
+  )
+}
+
+# Evaluates `expr` with its warnings and printed bytes kept off the console.
+listen <- function(expr) {
   warned <- character()
   said <- tempfile("said")
   on.exit(unlink(said))
-  hold_threads(desk, stage$threads)
-  ran <- withCallingHandlers(
-    quietly(with_seed(derive_seed(desk$study$seed, -size), {
-      list(ran = run_limited(timed_value(ready_call(stage$kernel, own)), limit), random = rlang::hash(.Random.seed))
-    }), said, muffle_warnings = FALSE),
+  value <- withCallingHandlers(
+    quietly(expr, said, muffle_warnings = FALSE),
     warning = function(w) {
       warned <<- c(warned, condition_line(w))
       tryInvokeRestart("muffleWarning")
     }
   )
-  if (is_fault(ran$ran)) return(ran$ran)
-  changed <- names(own)[!mapply(identical, own, arguments, MoreArgs = list(num.eq = FALSE, single.NA = FALSE))]
-  value <- ran$ran$value
-  if (stage$in_place && is.null(value) && length(changed) == 1) value <- own[[changed]]
-  list(
-    value = value, seconds = ran$ran$seconds,
-    conduct = list(changed = if (stage$in_place) character() else changed, warned = unique(warned),
-                   printed = file.size(said), random = ran$random, shares = shares_memory(value, own))
-  )
+  list(value = value, warned = unique(warned), printed = file.size(said))
+}
+
+deepest <- 100
+
+# How deep lists are nested in `x`, counted level by level since a recursion
+# could run out of stack.
+list_depth <- function(x) {
+  depth <- 0
+  level <- Filter(is.list, list(x))
+  while (length(level) && depth <= deepest) {
+    depth <- depth + 1
+    level <- Filter(is.list, unlist(lapply(level, unclass), recursive = FALSE))
+  }
+  depth
+}
+
+# Values of several sizes and cases in one go.
+desk_values <- function(desk, name, size, limit = Inf, sizes, cases) {
+  Map(function(size, case) {
+    prepared <- desk_prepare(desk, name, size, case)
+    if (isTRUE(prepared)) desk_value(desk, name, size, limit, case) else prepared
+  }, sizes, cases)
 }
 
 # Names of arguments whose memory is the result's own; only native code can do

@@ -13,6 +13,10 @@
 #'   timed span. It is also found out when it is not declared.
 #' @param threads How many threads the stage may use. OpenMP and OpenBLAS are
 #'   held to this count around its samples; one thread is fair to all.
+#' @param random Whether the stage draws random numbers in an order of its own. Its result is then
+#'   judged by its distribution over many runs; see [ds_agree()].
+#' @param block The length of the blocks that the stage works in, if it does: it is then checked
+#'   at sizes around that length and at ones it doesn't divide.
 #' @return The study with the stage added.
 #' @section Errors: `ds_error_input` when the name is taken or `kernel` is not a function.
 #' @examples
@@ -24,13 +28,16 @@
 #'   }) |>
 #'   ds_stage("built in", function(depth) sum(depth) / length(depth))
 #' @export
-ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads = 1) {
+ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads = 1,
+                     random = FALSE, block = NULL) {
   check_class(study, "ds_study", "study", "Start with `ds_study()` and pipe it on.")
   check_string(name, "name")
   check_function(kernel, "kernel", "Pass the function itself, not its name or a call of it.")
   if (!is.null(note)) check_string(note, "note")
   check_flag(in_place, "in_place")
   check_count(threads, "threads")
+  check_flag(random, "random")
+  if (!is.null(block)) check_count(block, "block")
   if (name %in% names(study$stages)) {
     abort_input(
       sprintf("Two stages of this study are called \"%s\".", name),
@@ -38,11 +45,13 @@ ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads
       arg = "name"
     )
   }
-  study$stages[[name]] <- new_stage(name, kernel, note, in_place = in_place, threads = threads)
+  study$stages[[name]] <- new_stage(name, kernel, note, in_place = in_place, threads = threads,
+                                    random = random, block = block)
   study
 }
 
-new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL, in_place = FALSE, threads = 1) {
+new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL, in_place = FALSE, threads = 1,
+                      random = FALSE, block = NULL) {
   native <- if (is.function(kernel)) native_facts(kernel)
   structure(
     list(
@@ -52,7 +61,9 @@ new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL,
       language = language %||% native$language %||% "R",
       source = source %||% native$source %||% function_source(kernel),
       in_place = in_place,
-      threads = threads
+      threads = threads,
+      random = random,
+      block = block
     ),
     class = "ds_stage"
   )

@@ -22,7 +22,7 @@ study_document <- function(study) {
     reference = reference_of(study), inputs = I(source_lines(study$inputs)),
     stages = lapply(unname(study$stages), function(stage) {
       list(name = stage$name, language = stage$language, note = stage$note, source = I(stage$source),
-           in_place = stage$in_place, threads = stage$threads)
+           in_place = stage$in_place, threads = stage$threads, random = stage$random)
     })
   )
 }
@@ -33,7 +33,8 @@ source_lines <- function(f) if (is.function(f)) function_source(f) else as.chara
 agreement_document <- function(agreement) {
   list(
     reference = agreement$reference, sizes = I(agreement$sizes), tolerance = agreement$tolerance,
-    table = table_document(agreement$table), unchecked = table_document(agreement$unchecked)
+    table = table_document(agreement$table), unchecked = table_document(agreement$unchecked),
+    errors = table_document(agreement$errors), examples = table_document(agreement$examples)
   )
 }
 
@@ -80,7 +81,7 @@ document_result <- function(document) {
 document_study <- function(stored) {
   stages <- lapply(stored$stages, function(stage) {
     new_stage(stage$name, NULL, stage$note, stage$language, as.character(unlist(stage$source)), stage$in_place,
-              as.double(stage$threads))
+              as.double(stage$threads), isTRUE(stage$random))
   })
   names(stages) <- vapply(stages, function(stage) stage$name, "")
   new_study(stored$title, as.character(unlist(stored$inputs)), as.double(unlist(stored$sizes)), stored$unit,
@@ -90,7 +91,8 @@ document_study <- function(stored) {
 document_agreement <- function(stored) {
   new_agreement(
     document_table(stored$table, "agreement"), as.double(unlist(stored$sizes)), stored$reference,
-    document_table(stored$unchecked, "unchecked"), stored$tolerance
+    document_table(stored$unchecked, "unchecked"), stored$tolerance,
+    document_table(stored$errors, "errors"), document_table(stored$examples, "examples")
   )
 }
 

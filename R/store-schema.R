@@ -61,6 +61,7 @@ item_problems <- function(value, rule, schema, path) {
 table_problems <- function(document) {
   tables <- list(
     "agreement$table" = document$agreement$table, "agreement$unchecked" = document$agreement$unchecked,
+    "agreement$errors" = document$agreement$errors, "agreement$examples" = document$agreement$examples,
     "timings$cells" = document$timings$cells, "timings$samples" = document$timings$samples
   )
   uneven <- vapply(tables, function(table) length(unique(lengths(table))) > 1, NA)

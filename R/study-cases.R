@@ -8,7 +8,7 @@
 #' primes, powers of two and their neighbours.
 #'
 #' The rules, by name: "awkward sizes", "all negative", "all positive", "all equal", "sorted",
-#' "reversed", "one huge among small", "denormal", "near overflow", "signed zero",
+#' "reversed", "one huge among small", "far larger", "far smaller", "denormal", "near overflow", "signed zero",
 #' "NA", "NaN", "Inf", "integer for double", "double for integer", "length zero",
 #' "one element", "one row", "one column", "names", "NA logical".
 #'
@@ -83,6 +83,8 @@ value_rules <- function() {
     "sorted" = for_numbers(sort),
     "reversed" = for_numbers(rev),
     "one huge among small" = for_doubles(function(v) middle_set(v, 1e10 * magnitude(v))),
+    "far larger" = for_doubles(function(v) 1e4 * v),
+    "far smaller" = for_doubles(function(v) 1e-4 * v),
     "denormal" = for_doubles(function(v) v / magnitude(v) * 1e-310),
     "near overflow" = for_doubles(function(v) v / magnitude(v) * 1e308),
     "signed zero" = for_doubles(function(v) {
@@ -156,8 +158,10 @@ case_arguments <- function(study, size, case = own_inputs, jolt = 0) {
   } else if (case != own_inputs) {
     arguments <- vary_arguments(arguments, case)
   }
-  if (jolt > 0 && !is.null(arguments)) with_seed(jolt, rapply(arguments, jolted, how = "replace")) else arguments
+  if (jolt > 0 && !is.null(arguments)) jolt_arguments(arguments, jolt) else arguments
 }
+
+jolt_arguments <- function(arguments, jolt) with_seed(jolt, rapply(arguments, jolted, how = "replace"))
 
 # Doubles changed by up to one unit in the last place; whole numbers may be
 # counts or positions and stay.

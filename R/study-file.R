@@ -15,6 +15,7 @@ read_study_file <- function(path) {
                 "End the file with the study: `ds_study(...) |> ds_stage(...)`.", arg = "file")
   }
   value$directory <- directory
+  value$file <- path
   value
 }
 

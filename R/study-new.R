@@ -14,10 +14,13 @@
 #' @param cases What stages are checked on besides the study's own inputs: a [ds_cases()], a named list of
 #'   functions of the size (cases of your own), or `FALSE` for nothing else.
 #' @param tolerance How far results may differ: a [ds_tolerance()].
+#' @param truth A function of the kernel's arguments that returns the exact result, rounded to
+#'   double (worked out in higher precision, or in closed form), in the shape of the kernel's result. Where
+#'   it is given, stages are judged by their distance from it; see [ds_truth()].
 #' @param reference The name of the stage that the others must agree with;
 #'   the first stage if `NULL`.
 #' @return A `ds_study`: a list with `title`, `inputs`, `sizes`, `unit`, `seed`,
-#'   `stages` (a named list), `reference`, `cases`, `tolerance` and `directory` (where relative paths
+#'   `stages` (a named list), `reference`, `cases`, `tolerance`, `truth` and `directory` (where relative paths
 #'   are looked up).
 #' @section Errors: `ds_error_input`, naming the argument, for sizes below 1,
 #'   fractional or `NA`, `inputs` that is no function, or an empty title.
@@ -37,16 +40,18 @@
 #' study
 #' @export
 ds_study <- function(title, inputs, sizes = ds_sizes(100, 1e5), unit = "elements",
-                     seed = 1, reference = NULL, cases = ds_cases(), tolerance = ds_tolerance()) {
-  validate_study(new_study(title, inputs, sizes, unit, seed, reference, cases = as_cases(cases), tolerance = tolerance))
+                     seed = 1, reference = NULL, cases = ds_cases(), tolerance = ds_tolerance(),
+                     truth = NULL) {
+  validate_study(new_study(title, inputs, sizes, unit, seed, reference, cases = as_cases(cases),
+                           tolerance = tolerance, truth = truth))
 }
 
 new_study <- function(title, inputs, sizes, unit, seed, reference, stages = list(), directory = getwd(),
-                      cases = ds_cases(), tolerance = ds_tolerance()) {
+                      cases = ds_cases(), tolerance = ds_tolerance(), truth = NULL) {
   structure(
     list(title = title, inputs = inputs, sizes = sizes, unit = unit, seed = seed,
          stages = stages, reference = reference, directory = directory,
-         cases = cases, tolerance = tolerance),
+         cases = cases, tolerance = tolerance, truth = truth),
     class = "ds_study"
   )
 }
@@ -58,6 +63,7 @@ validate_study <- function(study) {
   check_string(study$unit, "unit")
   check_number(study$seed, "seed")
   check_class(study$tolerance, "ds_tolerance", "tolerance", "Make one with `ds_tolerance()`.")
+  if (!is.null(study$truth)) check_function(study$truth, "truth", "It takes the kernel's arguments.")
   if (!is.null(study$reference)) check_string(study$reference, "reference")
   study$sizes <- sort(unique(check_sizes(study$sizes, "sizes")))
   study

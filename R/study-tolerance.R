@@ -18,24 +18,28 @@
 #'   `NA` in place of `NaN`, agree and are noted. `"strict"`: they differ.
 #' @param outputs A named list of `ds_tolerance()` for single elements of a result that
 #'   is a list.
+#' @param false_alarm For stages declared random: the chance that one whose
+#'   distribution is the reference's is called different all the same, over all its checks.
 #' @return A `ds_tolerance`.
 #' @section Errors: `ds_error_input` for limits that are negative or `NA`.
 #' @examples
 #' ds_tolerance()
 #' ds_tolerance(relative = 1e-6, outputs = list(count = ds_tolerance(absolute = 0)))
 #' @export
-ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c("loose", "strict"), outputs = list()) {
+ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c("loose", "strict"), outputs = list(),
+                         false_alarm = 0.01) {
   limits <- list(absolute = absolute, relative = relative, ulp = ulp)
   for (name in names(limits)) {
     if (!is.null(limits[[name]])) check_least(limits[[name]], name, 0)
   }
   if (identical(types, c("loose", "strict"))) types <- "loose"
   check_choice(types, c("loose", "strict"), "types")
+  check_number(false_alarm, "false_alarm", 0, 1)
   good <- length(outputs) == 0 || all(nzchar(rlang::names2(outputs)))
   if (!is.list(outputs) || !good || !all(vapply(outputs, inherits, NA, "ds_tolerance"))) {
     abort_input("`outputs` must be a named list of `ds_tolerance()`.", you_gave(outputs), arg = "outputs")
   }
-  structure(c(limits, list(types = types, outputs = outputs)), class = "ds_tolerance")
+  structure(c(limits, list(types = types, outputs = outputs, false_alarm = false_alarm)), class = "ds_tolerance")
 }
 
 has_limits <- function(tolerance) {

@@ -21,9 +21,11 @@ named_globals <- function(functions) {
   mget(as.character(wanted), envir = globalenv())
 }
 
-start_session <- function(setting) {
+# `environment` holds variables for the process.
+start_session <- function(setting, environment = NULL) {
+  options <- callr::r_session_options(stdout = NULL, stderr = NULL, env = c(callr::rcmd_safe_env(), environment))
   session <- tryCatch(
-    callr::r_session$new(callr::r_session_options(stdout = NULL, stderr = NULL), wait_timeout = 20000),
+    callr::r_session$new(options, wait_timeout = 20000),
     error = function(e) abort_ds("worker", "A worker process could not be started.", condition_line(e), cause = e)
   )
   session$run(function(setting) {

@@ -13,21 +13,33 @@ Xvfb $DISPLAY -screen 0 1280x800x24 >/dev/null 2>&1 &
 server=$!
 trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
 sleep 1
-cat >"$work/show.sh" <<SHOW
-printf '$ deepstride demo\n'
+cp -r inst/studies "$work/studies"
+
+# terminal NAME COMMAND...: the end of a command's output in a window.
+terminal() {
+  name=$1
+  shift
+  cat >"$work/show.sh" <<SHOW
+printf '$ deepstride %s\n' "$*"
 cd "$work"
-"$command" demo
+"$command" $*
 touch "$work/done"
 sleep 60
 SHOW
-xterm -geometry 115x36+0+0 -fa "DejaVu Sans Mono" -fs 13 -bg white -fg black -e sh "$work/show.sh" &
-window=$!
-while [ ! -e "$work/done" ]; do sleep 1; done
-sleep 1
-import -window root -crop 1280x800+0+0 "$shots/demo-terminal.png"
-kill $window 2>/dev/null || true
+  xterm -geometry 115x36+0+0 -fa "DejaVu Sans Mono" -fs 13 -bg white -fg black -e sh "$work/show.sh" &
+  window=$!
+  while [ ! -e "$work/done" ]; do sleep 1; done
+  sleep 1
+  import -window root -crop 1280x800+0+0 "$shots/$name-terminal.png"
+  kill $window 2>/dev/null || true
+  rm "$work/done"
+}
+
+terminal demo demo
+terminal agree agree studies/overtopping.R --out overtopping
 
 for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
+cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"
 
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --hide-scrollbars --user-data-dir="$work/browser" \

@@ -9,7 +9,7 @@ test_that("differences are found through nested lists and named as a user would 
   expect_match(found$values, "2.5, the reference's is 2", fixed = TRUE)
   expect_length(compare_results(one, one)$mismatch, 0)
   unnamed <- compare_results(list(1, list("odd name" = 2)), list(1, list("odd name" = 3)))
-  expect_identical(unnamed$where, "[[2]][[1]][1]")
+  expect_identical(unnamed$where, "[[2]][[1]]")
 })
 
 test_that("shape, class and length count; names, and the type of equal values, are noted", {

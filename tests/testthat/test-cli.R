@@ -6,6 +6,7 @@ test_that("run leaves a report, figures, tables and a result that loads, and say
   expect_match(ran$stdout, "Agreement with the reference `loop`")
   expect_match(ran$stderr, "2 of 2 sizes done")
   expect_setequal(list.files(out), c("report.html", "time.svg", "time.png", "speedup.svg", "speedup.png",
+                                     "agreement.svg", "agreement.png", "errors.svg", "errors.png", "agreement.csv",
                                      "samples.csv", "cells.csv", "result.json"))
   result <- ds_load(file.path(out, "result.json"))
   cells <- read.csv(file.path(out, "cells.csv"))

@@ -28,13 +28,17 @@ made_result <- function() {
   agreement <- rbind(row("native", "rounding", 2e-15, 17, "[42]", ""), row("grown", "identical", 0, 0, "", ""),
                      row("wrong", "differs", 0.5, 1e15, "[1]", "`result[1]` is 2, the reference's is 1"))
   unchecked <- tibble::tibble(stage = "grown", size = 1e4, case = "own inputs", reason = "too slow")
+  errors <- tibble::tibble(stage = c("native", "filled"), size = 1e4, against = "exact", max_abs = 1e-16,
+                           max_rel = 1e-15, max_ulp = c(9, 41))
+  examples <- tibble::tibble(stage = "wrong", size = 1, case = "own inputs", verdict = "differs", elements = 1,
+                             reason = "the result is 2, the reference's is 1", code = "kernel(1) # 1\nwrong(1)  # 2")
   conditions <- rbind(internal("spoilt_row")("load", "other work kept the machine busy: load 2.1 on 2 cores"),
                       internal("spoilt_row")("gc", "garbage collection took 12 % of its time", "native", 100),
                       internal("spoilt_row")("gc", "garbage collection took 31 % of its time", "filled", 1e4))
   study <- ds_study("Routing", rain_inputs, sizes = c(100, 1e4), unit = "hours")
   for (name in c("filled", "native", "grown", "wrong")) study <- ds_stage(study, name, route_filled)
   internal("new_result")(
-    study, internal("new_agreement")(agreement, c(100, 1e4), "filled", unchecked, "bound"),
+    study, internal("new_agreement")(agreement, c(100, 1e4), "filled", unchecked, "bound", errors, examples),
     internal("new_timings")(samples, cells, ds_plan(), "filled", 12.3, conditions = conditions), list(r = "R")
   )
 }

@@ -22,7 +22,7 @@ test_that("a report is one file without scripts or outside references, and escap
     expect_match(page, sprintf("id=\"%s\"", id), fixed = TRUE)
   }
   expect_match(page, "does not give the numbers of <code>filled</code>", fixed = TRUE)
-  expect_length(gregexpr("<svg", page)[[1]], 2)
+  expect_length(gregexpr("<svg", page)[[1]], 4)
   expect_error(ds_report(list(), file), class = "ds_error_input")
   expect_error(ds_report(hostile_result(), "/dev/null/report.html"), class = "ds_error_output")
 })
@@ -50,8 +50,8 @@ test_that("a browser shows the report without sideways scrolling, wide and narro
   ds_report(hostile_result(), file)
   probe <- paste0("[d.documentElement.scrollWidth <= d.defaultView.innerWidth, ",
                   "d.querySelectorAll('svg').length, d.querySelectorAll('h2').length].join()")
-  expect_identical(title_in_browser(file, 1280, probe), "true,2,7")
-  expect_identical(title_in_browser(file, 390, probe), "true,2,7")
+  expect_identical(title_in_browser(file, 1280, probe), "true,4,7")
+  expect_identical(title_in_browser(file, 390, probe), "true,4,7")
   title <- title_in_browser(file, 800, "d.title")
   expect_match(title, "Deep Stride: Routing")
 })

@@ -1,0 +1,117 @@
+# A disagreement made small: the smallest size and the simplest arguments that
+# still show it.
+
+shrink_seconds <- c(differs = 2, failed = 2, crashed = 6) # for each stage; a crash costs a new worker
+
+# A row for the first disagreement of each stage that can be shown again.
+shrink_failures <- function(checking, table) {
+  empty <- tibble::tibble(stage = character(), size = double(), case = character(), verdict = character(),
+                          elements = double(), reason = character(), code = character())
+  bad <- table[table$verdict %in% disagreeing & table$stage != checking$reference, ]
+  bad <- bad[!duplicated(bad$stage), ]
+  checking$repeated <- c(checking$repeated, "shrinking")
+  rows <- lapply(seq_len(nrow(bad)), function(i) shrink_failure(checking, bad[i, ]))
+  do.call(rbind, c(list(empty), rows))
+}
+
+disagreeing <- c("differs", "failed", "crashed")
+
+shrink_failure <- function(checking, row) {
+  arguments <- case_arguments(checking$study, row$size, row$case)
+  spot <- plan_spot(checking, row$size, row$case)
+  spot$typical <- local({
+    typical <- spot$typical()
+    function() typical
+  })
+  until <- clock_now() + shrink_seconds[[row$verdict]]
+  fails <- function(arguments) {
+    if (clock_now() > until) return(FALSE)
+    judged <- try_arguments(checking, row$stage, trial_spot(checking, spot, arguments))
+    identical(judged$verdict, row$verdict)
+  }
+  if (!fails(arguments)) return(NULL)
+  smaller <- smaller_size(checking, row, fails)
+  arguments <- simpler_arguments(smaller$arguments, fails)
+  shown <- try_arguments(checking, row$stage, trial_spot(checking, spot, arguments))
+  tibble::tibble(
+    stage = row$stage, size = smaller$size, case = row$case, verdict = row$verdict,
+    elements = longest_argument(arguments), reason = shown$reason,
+    code = paste(example_code(checking, row$stage, arguments, shown), collapse = "\n")
+  )
+}
+
+# list(verdict, reason, expected, given) on the arguments of a trial spot.
+try_arguments <- function(checking, name, spot) {
+  expected <- spot$ask(checking$reference)
+  if (is_fault(expected)) return(list(verdict = "unchecked"))
+  given <- spot$ask(name)
+  if (is_fault(given)) {
+    verdict <- if (given$state == "crashed") "crashed" else "failed"
+    return(list(verdict = verdict, reason = given$reason, expected = expected))
+  }
+  judged <- judge(checking, name, spot, expected, given)
+  list(verdict = judged$verdict, reason = judged$reason, where = judged$found$where, expected = expected, given = given)
+}
+
+# The smallest size at which the same case fails the same way.
+smaller_size <- function(checking, row, fails) {
+  tried <- c(1:8, 10, 12, 16, 17, 24, 32, 33, 48, 64, 65, 100, 200, 500, 1000)
+  for (size in tried[tried < row$size]) {
+    arguments <- tryCatch(case_arguments(checking$study, size, row$case), ds_error_input = function(e) NULL)
+    if (!is.null(arguments) && fails(arguments)) return(list(size = size, arguments = arguments))
+  }
+  list(size = row$size, arguments = case_arguments(checking$study, row$size, row$case))
+}
+
+# Plainer values, then fewer elements, as long as it still fails.
+simpler_arguments <- function(arguments, fails) {
+  for (name in names(arguments)) {
+    for (plain in plainer(arguments[[name]])) {
+      candidate <- arguments
+      candidate[[name]] <- plain
+      if (identical(candidate, arguments, num.eq = FALSE)) break
+      if (fails(candidate)) {
+        arguments <- candidate
+        break
+      }
+    }
+  }
+  drop_elements(arguments, fails)
+}
+
+# Vectors of the most common length lose the same chunks, halves first (Zeller
+# and Hildebrandt 2002, "Simplifying and Isolating Failure-Inducing Input").
+drop_elements <- function(arguments, fails) {
+  long <- vapply(arguments, function(x) is.atomic(x) && is.null(dim(x)) && length(x) > 1, NA)
+  if (!any(long)) return(arguments)
+  most <- as.integer(names(which.max(table(lengths(arguments[long])))))
+  together <- names(arguments)[long & lengths(arguments) == most]
+  chunk <- most %/% 2
+  while (chunk >= 1) {
+    start <- 1
+    while (start <= length(arguments[[together[[1]]]])) {
+      dropped <- arguments
+      out <- -(start:min(start + chunk - 1, length(arguments[[together[[1]]]])))
+      dropped[together] <- lapply(arguments[together], function(x) x[out])
+      empty <- length(dropped[[together[[1]]]]) == 0 # nothing left is a case of its own
+      if (!empty && fails(dropped)) arguments <- dropped else start <- start + chunk
+    }
+    chunk <- chunk %/% 2
+  }
+  arguments
+}
+
+# Plainer versions of one argument, plainest first.
+plainer <- function(x) {
+  if (!is.double(x) || length(x) == 0) return(list())
+  filled <- function(values) {
+    x[] <- values
+    x
+  }
+  finite <- is.finite(x)
+  rounded <- function(f) filled(ifelse(finite, f(x), x))
+  fewer_digits <- lapply(1:4, function(digits) rounded(function(v) signif(v, digits)))
+  if (length(x) == 1) return(fewer_digits) # a parameter: another value may be outside its domain
+  c(list(filled(1), filled(-1), filled(0), filled(seq_along(x)), rounded(sign), rounded(round)),
+    fewer_digits)
+}

@@ -1,0 +1,80 @@
+#' How far each stage is from the exact value, size by size
+#'
+#' Where the study has a `truth` (see [ds_study()]), every stage and the reference are measured against
+#' it on the study's own inputs, so that it shows whose error is larger and how it grows. A stage then
+#' agrees when its error is no more than rounding explains or no larger than the reference's. Without a truth the
+#' stages are measured against the reference.
+#'
+#' R adds up `sum()` and `mean()` in extended precision where the machine has it, so for a plain sum
+#' `truth = function(rain) sum(rain)` is nearly always exact.
+#'
+#' @param x An agreement of [ds_agree()], or a result of [ds_run()] or [ds_load()].
+#' @return A tibble, one row per stage and size: `stage`, `size`, `against` (`"exact"` or `"reference"`),
+#'   `max_abs`, `max_rel` and `max_ulp`: the largest error of an element, absolute, relative and in units in the last
+#'   place of the exact value. `autoplot(x, "errors")` draws it.
+#' @section Errors: `ds_error_input` when `x` is neither.
+#' @examples
+#' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(10, 1000), truth = sum) |>
+#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("blocks", function(rain) sum(tapply(rain, seq_along(rain) %/% 8, sum)))
+#' ds_truth(ds_agree(study, isolate = "none"))
+#' @export
+ds_truth <- function(x) {
+  if (inherits(x, "ds_result")) x <- x$agreement
+  check_class(x, "ds_agreement", "x", "Make one with `ds_agree()` or `ds_run()`.")
+  x$errors
+}
+
+# The exact result at a spot, or NULL: only on the study's own inputs.
+truth_at <- function(checking, spot) {
+  truth <- checking$study$truth
+  if (is.null(truth) || !spot$own) return(NULL)
+  arguments <- case_arguments(checking$study, spot$size)
+  if ("..." %in% names(formals(args(truth)))) names(arguments) <- NULL # `sum` and its like
+  tryCatch(do.call(truth, arguments, quote = TRUE), error = function(e) {
+    abort_input(sprintf("`truth` stopped at size %s.", format_size(spot$size)), condition_line(e), arg = "truth",
+                cause = e)
+  })
+}
+
+note_error <- function(checking, name, spot, value) {
+  found <- compare_results(spot$truth, value)
+  if (length(found$mismatch) && name == checking$reference) {
+    abort_input("`truth` does not give what the reference gives.", found$mismatch[[1]],
+                "It must return the exact result in the same shape.", arg = "truth")
+  }
+  checking$errors[[length(checking$errors) + 1]] <- error_row(name, spot$size, "exact", found)
+}
+
+error_row <- function(name, size, against, found) {
+  list(stage = name, size = size, against = against, max_abs = as.double(found$max_abs),
+       max_rel = as.double(found$max_rel), max_ulp = as.double(found$max_ulp))
+}
+
+# Against the truth where there is one, else against the reference.
+error_table <- function(checking, table) {
+  empty <- lapply(error_row("", 1, "", no_difference()), function(x) x[0])
+  rows <- checking$errors
+  if (is.null(checking$study$truth)) {
+    own <- table[table$case == own_inputs & table$size %in% checking$study$sizes & !is.na(table$max_ulp), ]
+    rows <- lapply(seq_len(nrow(own)), function(i) error_row(own$stage[[i]], own$size[[i]], "reference", own[i, ]))
+  }
+  errors <- bind_records(c(list(empty), rows))
+  errors[order(match(errors$stage, names(checking$study$stages)), errors$size), ]
+}
+
+# With a truth at hand a stage agrees when it is as near to it as the reference.
+truth_verdict <- function(spot, expected, given, verdict) {
+  if (verdict == "identical") return(verdict)
+  own <- compare_results(spot$truth, given)
+  if (length(own$mismatch)) return("differs")
+  of_reference <- compare_results(spot$truth, expected)
+  near <- own$max_rel <= rounding_bound(spot$terms) || own$max_ulp <= of_reference$max_ulp
+  if (near) "rounding" else verdict
+}
+
+# "3 ULP from the exact value, `loop` 41"
+truth_words <- function(spot, expected, given, reference) {
+  ulp <- function(value) count_text(compare_results(spot$truth, value)$max_ulp)
+  sprintf("%s ULP from the exact value, `%s` %s", ulp(given), reference, ulp(expected))
+}

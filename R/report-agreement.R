@@ -1,0 +1,64 @@
+# The report's section on agreement.
+
+report_agreement <- function(result) {
+  tags <- htmltools::tags
+  agreement <- result$agreement
+  others <- unique(c(agreement$table$stage, agreement$unchecked$stage))
+  unchecked <- agreement$unchecked
+  section(
+    "agreement", "Do the stages agree?",
+    tags$p("Each stage's result against that of ", code_text(agreement$reference),
+           paste0(", on the same arguments, before any timing. Rounding means: ", agreement$tolerance, ".")),
+    if (length(others) == 0) tags$p("There is no other stage to check.") else
+      html_table(c("stage", "verdict", "in words"), lapply(others, function(stage) {
+        list(tags$code(stage), verdict_badge(overall_verdict(agreement, stage)),
+             inline_code(agreement_line(agreement, stage)))
+      })),
+    if (nrow(unchecked) > 0) tags$p(class = "aside", inline_code(unchecked_sentence(unchecked))),
+    failure_examples(agreement$examples),
+    drawn_figures(result, c(matrix = matrix_words(agreement), errors = "Largest error against size.")),
+    if (length(others) > 0) tags$details(tags$summary("every comparison"), comparison_table(agreement$table))
+  )
+}
+
+comparison_table <- function(table) {
+  rows <- lapply(seq_len(nrow(table)), function(i) {
+    row <- table[i, ]
+    list(htmltools::tags$code(row$stage), format_size(row$size), row$case, verdict_badge(row$verdict),
+         count_text(row$different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
+         inline_code(row$reason))
+  })
+  header <- c("stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",
+              "largest ULP", "in words")
+  html_table(header, rows, numeric = c(2, 5:8))
+}
+
+unchecked_sentence <- function(unchecked) {
+  parts <- vapply(split(unchecked, paste(unchecked$stage, unchecked$reason)), function(rows) {
+    where <- unique(mapply(check_words, rows$size, rows$case))
+    if (length(where) > 4) where <- sprintf("at %d sizes and cases", length(where))
+    sprintf("`%s` %s (%s)", rows$stage[[1]], listed(where), rows$reason[[1]])
+  }, "")
+  sprintf("Not checked: %s.", paste(parts, collapse = "; "))
+}
+
+# The simplest arguments on which each stage still disagrees, with code to paste.
+failure_examples <- function(examples) {
+  tags <- htmltools::tags
+  lapply(seq_len(nrow(examples)), function(i) {
+    one <- examples[i, ]
+    tags$div(
+      class = "example",
+      tags$h3(tags$code(one$stage), verdict_badge(one$verdict), sprintf(" %s", check_words(one$size, one$case))),
+      tags$p(inline_code(one$reason)),
+      tags$pre(.noWS = "inside", tags$code(.noWS = c("outside", "inside"), one$code))
+    )
+  })
+}
+
+# What the tiles say, for readers who don't see them.
+matrix_words <- function(agreement) {
+  tiles <- verdict_tiles(agreement)
+  counts <- table(tiles$verdict)
+  sprintf("Verdicts of every stage at every size and case: %s.", paste(counts, names(counts), collapse = ", "))
+}

@@ -1,0 +1,44 @@
+sums <- function(..., truth = function(rain) sum(rain)) {
+  kernels <- list(...)
+  study <- ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1) + 0.001), sizes = c(10, 1e4),
+                    truth = truth, cases = FALSE)
+  for (name in names(kernels)) study <- ds_stage(study, name, kernels[[name]])
+  study
+}
+
+loop_sum <- function(rain) {
+  total <- 0
+  for (r in rain) total <- total + r
+  total
+}
+
+test_that("errors are those against the exact value, and a stage as near as the reference agrees", {
+  off <- function(rain) sum(rain) + 1e-6
+  agreement <- ds_agree(sums(loop = loop_sum, built_in = function(rain) sum(rain), off = off))
+  errors <- ds_truth(agreement)
+  expect_identical(unique(errors$against), "exact")
+  expect_identical(errors$max_ulp[errors$stage == "built_in"], c(0, 0))
+  inputs <- internal("study_inputs")(sums(loop = loop_sum), 1e4)$rain
+  expect_equal(errors$max_abs[errors$stage == "loop" & errors$size == 1e4], abs(loop_sum(inputs) - sum(inputs)))
+  expect_gt(errors$max_ulp[errors$stage == "loop" & errors$size == 1e4], 1)
+  verdicts <- split(agreement$table$verdict, agreement$table$stage)
+  expect_identical(verdicts$built_in[[2]], "rounding")
+  expect_identical(unique(verdicts$off), "differs")
+  expect_match(internal("agreement_line")(agreement, "built_in"),
+               "0 ULP from the exact value at size 10,000, `loop` [0-9]+;")
+})
+
+test_that("without a truth errors are those against the reference", {
+  errors <- ds_truth(ds_agree(sums(loop = loop_sum, built_in = function(rain) sum(rain), truth = NULL)))
+  expect_identical(unique(errors$against), "reference")
+  expect_identical(unique(errors$stage), "built_in")
+})
+
+test_that("a truth that stops or has another shape is refused", {
+  refused <- function(truth, words) {
+    expect_error(ds_agree(sums(loop = loop_sum, truth = truth)), words, class = "ds_error_input")
+  }
+  refused(function(rain) stop("no idea"), "no idea")
+  refused(function(rain) c(1, 2), "has length 1")
+  expect_error(ds_study("Total", function(n) list(n = n), truth = 4), class = "ds_error_input")
+})
