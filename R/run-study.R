@@ -20,7 +20,7 @@ ds_run <- function(study, plan = ds_plan(), resume = NULL) {
   check_runnable(study)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
   facts <- host_facts()
-  agreement <- ds_agree(study, isolate = agreement_isolation(plan))
+  agreement <- ds_agree(study, limit = agreement_limit(plan), isolate = agreement_isolation(plan))
   timings <- ds_time(study, plan, agreement, resume)
   study$reference <- reference_of(study)
   new_result(study, agreement, timings, facts)
