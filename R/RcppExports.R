@@ -37,6 +37,10 @@ ulp_gaps <- function(x, y) {
     .Call(`_deepstride_ulp_gaps`, x, y)
 }
 
+dispatch_address <- function() {
+    .Call(`_deepstride_dispatch_address`)
+}
+
 resample_median <- function(x, resamples, seed) {
     .Call(`_deepstride_resample_median`, x, resamples, seed)
 }

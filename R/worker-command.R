@@ -3,7 +3,7 @@
 run_command <- function(command, args, directory, environment, limit) {
   tryCatch(
     processx::run(
-      command, args, wd = directory, env = c("current", environment),
+      command, args, wd = directory, env = if (length(environment)) c("current", environment),
       timeout = limit, error_on_status = FALSE, stderr_to_stdout = TRUE, cleanup_tree = TRUE
     ),
     error = function(e) {

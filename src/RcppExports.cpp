@@ -103,6 +103,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// dispatch_address
+SEXP dispatch_address();
+RcppExport SEXP _deepstride_dispatch_address() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(dispatch_address());
+    return rcpp_result_gen;
+END_RCPP
+}
 // resample_median
 Rcpp::NumericVector resample_median(Rcpp::NumericVector x, int resamples, double seed);
 RcppExport SEXP _deepstride_resample_median(SEXP xSEXP, SEXP resamplesSEXP, SEXP seedSEXP) {
@@ -192,6 +201,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_deep_copy", (DL_FUNC) &_deepstride_deep_copy, 1},
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
+    {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 0},
     {"_deepstride_resample_median", (DL_FUNC) &_deepstride_resample_median, 3},
     {"_deepstride_derive_seed", (DL_FUNC) &_deepstride_derive_seed, 2},
     {"_deepstride_span_open", (DL_FUNC) &_deepstride_span_open, 1},

@@ -1,0 +1,37 @@
+# From C text to a library, with the C compiler that R was configured with, in a
+# child process and within a time limit.
+
+compile_limit <- 120 # seconds
+
+compile_flags <- function(numerics) {
+  c("-std=gnu11", "-O3", "-march=native", "-fPIC", "-shared", "-fno-math-errno", "-fno-trapping-math",
+    if (numerics == "strict") "-ffp-contract=off" else c("-ffp-contract=fast", "-fno-signed-zeros", "-fassociative-math"),
+    "-w")
+}
+
+compiler_program <- function() strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
+
+build_library <- function(source, path, numerics) {
+  program <- compiler_program()
+  if (!nzchar(Sys.which(program))) {
+    abort_ds("build", sprintf("There is no C compiler: `%s` is not on the PATH.", program),
+             hint = c("Install it (on Debian: r-base-dev), or use `fallback = TRUE`."), compiler = program)
+  }
+  work <- tempfile("compile")
+  dir.create(work)
+  on.exit(unlink(work, recursive = TRUE))
+  writeLines(source, file.path(work, "kernel.c"))
+  include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)))
+  log <- run_command(program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"), work,
+                     character(), compile_limit)
+  product <- file.path(work, "kernel.so")
+  if (log$timeout || log$status != 0 || !file.exists(product)) abort_compile(log)
+  keep_file(product, path)
+}
+
+abort_compile <- function(log) {
+  text <- strsplit(log$stdout, "\n", fixed = TRUE)[[1]]
+  why <- if (log$timeout) sprintf("The compiler was stopped after %d s.", compile_limit) else
+    utils::head(grep("error", text, value = TRUE), 4)
+  abort_ds("build", "The C compiler refused the kernel.", why, "The condition's field `log` holds all that it said.", log = text)
+}

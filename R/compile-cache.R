@@ -1,0 +1,59 @@
+# Built kernels, kept by content in the user's cache. A library is loaded only
+# with the checksum that was written when it was built.
+
+cache_bytes <- 200e6
+
+compile_cache <- function() {
+  folder <- file.path(tools::R_user_dir("deepstride", "cache"), "compiled")
+  check_output_folder(folder, "cache")
+  mode <- file.info(folder)$mode
+  if (!is.na(mode) && bitwAnd(as.integer(mode), strtoi("022", 8)) != 0) {
+    abort_ds("build", sprintf("The cache `%s` can be written by other users, so nothing is loaded from it.", folder),
+             hint = "Make it your own: `chmod 700` on that folder.")
+  }
+  folder
+}
+
+# Everything that a library depends on.
+compile_key <- function(kernel, outside, types, numerics) {
+  plain <- function(f) if (is.function(f)) list(formals(f), strip_source(body(f))) else f
+  header <- system.file("include", "deepstride", "kernel.h", package = "deepstride")
+  substr(rlang::hash(list(
+    2L, as.list(kernel$formals), strip_source(kernel$body), lapply(outside, plain), lapply(types, type_code), numerics,
+    compile_flags(numerics), R.version.string, R.version$platform, compiler_stamp(), processor_name(),
+    as.character(utils::packageVersion("deepstride")), unname(tools::md5sum(header))
+  )), 1, 24)
+}
+
+strip_source <- function(code) if (is.call(code)) utils::removeSource(as.function(list(code)))  |> body() else code
+
+# Which compiler this is, without starting it.
+compiler_stamp <- function() {
+  path <- Sys.which(compiler_program())
+  file <- file.info(path)
+  list(unname(path), file$size, as.double(file$mtime))
+}
+
+checksum_path <- function(path) paste0(path, ".md5")
+
+# Is a whole, own library there?
+cached_library <- function(path) {
+  sum <- checksum_path(path)
+  if (!file.exists(path) || !file.exists(sum)) return(FALSE)
+  written <- tryCatch(readLines(sum, n = 1, warn = FALSE), error = function(e) "")
+  identical(written, unname(tools::md5sum(path)))
+}
+
+keep_library <- function(source, path, numerics) {
+  build_library(source, path, numerics)
+  write_text(unname(tools::md5sum(path)), checksum_path(path))
+  write_text(source, paste0(path, ".c"))
+  prune_cache(dirname(path))
+}
+
+# The oldest go first.
+prune_cache <- function(folder) {
+  files <- file.info(list.files(folder, full.names = TRUE))
+  files <- files[order(files$mtime, decreasing = TRUE), ]
+  unlink(rownames(files)[cumsum(files$size) > cache_bytes])
+}

@@ -1,0 +1,157 @@
+#' Compile a kernel to native code
+#'
+#' Turns an ordinary R function with loops into native code with R's own
+#' semantics. The compiled function is called as the original is: same
+#' arguments, same results, bit for bit. Types are learnt from the arguments of each call; a call with
+#' types not seen before builds one more specialisation, which is kept in the user's cache.
+#'
+#' What is rare is left to R itself: where a call would raise an error or a warning, meets an index below 1, recycles
+#' unevenly or overflows an integer, the compiled code gives up without a trace and the original
+#' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls.
+#'
+#' @section The language: Logical, integer and double numbers, vectors, matrices and arrays without names;
+#'   `for`, `while`, `repeat`, `break`, `next`, `if`, `return()`; assignment to variables and single elements, past the end
+#'   too; arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of base R;
+#'   `sum mean prod min max any all length nrow ncol numeric integer logical vector rep matrix : seq_len seq_along c
+#'   rev cumsum cumprod ifelse pmin pmax is.na`; `runif rnorm rexp` from R's own stream; helper functions of single numbers,
+#'   recursive ones too; numbers found outside the function, fixed when it is compiled. Results are
+#'   numbers, vectors, matrices, `NULL` or lists of these. A variable that is an integer at one place and a double at
+#'   another is a double throughout.
+#'
+#' @param f A function written in R.
+#' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.
+#' @param like A list of arguments like those of later calls, by name, to build for at once.
+#' @param fallback Whether a function that can't be compiled runs in R instead, with one warning, rather than raising an error.
+#' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
+#'   processes and used as a stage.
+#' @section Errors: `ds_error_input` when `f` is no function written in R; `ds_error_unsupported`, with file,
+#'   line and expression, for what the compiler does not take; `ds_error_build` when there is no C compiler.
+#' @examples
+#' route <- function(rain, keep) {
+#'   out <- numeric(length(rain))
+#'   store <- 0
+#'   for (hour in seq_along(rain)) {
+#'     store <- keep * store + rain[hour]
+#'     out[hour] <- (1 - keep) * store
+#'   }
+#'   out
+#' }
+#' fast <- ds_compile(route, fallback = TRUE)
+#' rain <- runif(100)
+#' identical(fast(rain, 0.85), route(rain, 0.85))
+#' ds_inspect(fast)
+#' @export
+ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallback = FALSE) {
+  if (identical(numerics, c("strict", "relaxed"))) numerics <- "strict"
+  check_choice(numerics, c("strict", "relaxed"), "numerics")
+  check_flag(fallback, "fallback")
+  if (inherits(f, "ds_compiled")) f <- ds_original(f)
+  kernel <- read_kernel(f)
+  if ("..." %in% names(kernel$formals)) {
+    abort_ds("unsupported", "A function with `...` can't be compiled.",
+             sprintf("%s, line %d.", basename(kernel$file), kernel$line), "Name its arguments.", file = kernel$file, line = kernel$line)
+  }
+  state <- new.env(parent = emptyenv())
+  state$original <- f
+  state$numerics <- numerics
+  state$fallback <- fallback
+  state$built <- list()
+  state$codes <- character()
+  state$routines <- list()
+  state$handed_back <- 0
+  fast <- compiled_function(kernel, state)
+  if (!is.null(like)) build_ahead(kernel, state, like)
+  fast
+}
+
+# The arguments stand in the call as themselves, so that defaults and missing
+# arguments behave as in the original.
+compiled_function <- function(kernel, state) {
+  arguments <- lapply(names(kernel$formals), as.name)
+  body <- as.call(c(list(run_compiled, state), arguments))
+  structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
+}
+
+build_ahead <- function(kernel, state, like) {
+  if (!is.list(like) || !setequal(names(like), names(kernel$formals))) {
+    abort_input("`like` must be a list with a value for every argument, by name.", you_gave(like),
+                sprintf("The arguments are %s.", quoted(names(kernel$formals))), arg = "like")
+  }
+  specialise(state, like[names(kernel$formals)])
+}
+
+# One call: the routine for these types, else one more specialisation; NULL from
+# the routine means that it gave up.
+run_compiled <- function(state, ...) .External(dispatcher$routine, state, ...)
+
+dispatcher <- new.env()
+
+.onLoad <- function(libname, pkgname) {
+  dispatcher$routine <- dispatch_address() # Rcpp registers routines of `.Call` alone
+}
+
+# Called by the dispatcher where no routine fits, or where one gave up.
+first_call <- function(state, arguments) {
+  if (!specialise(state, arguments)) return(hand_back(state, arguments))
+  do.call(run_compiled, c(list(state), arguments), quote = TRUE)
+}
+
+hand_back <- function(state, arguments) {
+  state$handed_back <- state$handed_back + 1
+  names(arguments) <- names(formals(state$original))
+  do.call(state$original, arguments, quote = TRUE)
+}
+
+# Builds or loads the routine for arguments like these. FALSE where there is
+# none and R is to do it.
+specialise <- function(state, arguments) {
+  types <- lapply(arguments, type_of_value)
+  unknown <- vapply(types, is.null, NA)
+  kernel <- read_kernel(state$original)
+  if (any(unknown)) return(refused(state, function() refuse_argument(kernel, arguments, which(unknown)[[1]])))
+  names(types) <- names(kernel$formals)
+  code <- paste(vapply(types, type_code, ""), collapse = "")
+  tryCatch(
+    add_routine(state, kernel, types, code),
+    ds_error_unsupported = function(e) refused(state, function() rlang::cnd_signal(e)),
+    ds_error_build = function(e) refused(state, function() rlang::cnd_signal(e))
+  )
+}
+
+refused <- function(state, raise) {
+  if (!state$fallback) raise()
+  if (is.null(state$told)) {
+    state$told <- TRUE
+    words <- tryCatch(raise(), error = condition_line)
+    rlang::warn(c("This function runs in R instead of native code.", i = words), class = "ds_warning_fallback")
+  }
+  FALSE
+}
+
+refuse_argument <- function(kernel, arguments, at) {
+  value <- arguments[[at]]
+  hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
+    if (!is.null(names(value))) "Drop its names: `unname(x)`." else "Kernels take numbers, vectors and matrices."
+  abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.", names(kernel$formals)[[at]]),
+           c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
+           file = kernel$file, line = kernel$line)
+}
+
+add_routine <- function(state, kernel, types, code) {
+  start <- clock_now()
+  outside <- outside_values(kernel)
+  key <- compile_key(kernel, outside, types, state$numerics)
+  path <- file.path(compile_cache(), paste0("k", key, .Platform$dynlib.ext))
+  cached <- cached_library(path)
+  if (!cached) {
+    helpers <- new_helpers()
+    lowered <- lower_function(kernel, types, helpers)
+    keep_library(emit_source(lowered, helpers$known, unname(types)), path, state$numerics)
+  }
+  library <- load_library(path)
+  state$routines[[code]] <- getNativeSymbolInfo("ds_kernel", library)$address
+  state$built[[code]] <- list(types = types, path = path, seconds = clock_now() - start, cached = cached,
+                              constants = Filter(Negate(is.function), outside))
+  state$codes <- names(state$routines)
+  TRUE
+}

@@ -1,0 +1,227 @@
+# From the typed form to C: one function a kind of statement or expression, each
+# giving C text. Expressions become C expressions; where they need steps of their
+# own these stand inside GNU C's `({ ... })`, so that nothing is evaluated out of turn.
+
+c_types <- c(double = "double", integer = "int", logical = "int")
+object_types <- c(double = "REALSXP", integer = "INTSXP", logical = "LGLSXP")
+data_readers <- c(double = "REAL", integer = "INTEGER", logical = "LOGICAL")
+
+na_text <- function(mode) c(double = "NA_REAL", integer = "NA_INTEGER", logical = "NA_LOGICAL")[[mode]]
+
+# C name of a variable.
+c_name <- function(name) paste0("v_", gsub("[^A-Za-z0-9_]", "_d", gsub("_", "__", name, fixed = TRUE)))
+
+lines_of <- function(...) paste(c(...), collapse = "\n")
+
+# The whole C source of one specialisation.
+emit_source <- function(lowered, helpers, argument_types) {
+  prototypes <- vapply(helpers, function(helper) paste0(helper_head(helper), ";"), "")
+  lines_of(
+    "#include <deepstride/kernel.h>", prototypes, vapply(helpers, emit_helper, ""),
+    emit_entry(lowered, argument_types)
+  )
+}
+
+new_emitter <- function(lowered, main) {
+  em <- new.env()
+  em$vars <- lowered$vars
+  em$stored <- lowered$stored
+  em$file <- lowered$file
+  em$random <- main && lowered$random
+  em$main <- main
+  em$count <- 0
+  em$temps <- list()
+  em$defined <- lowered$arguments
+  em$arguments <- lowered$arguments
+  em$fast <- NULL
+  em
+}
+
+emit_entry <- function(lowered, argument_types) {
+  em <- new_emitter(lowered, TRUE)
+  loads <- vapply(seq_along(lowered$arguments), function(i) {
+    emit_argument(em, lowered$arguments[[i]], argument_types[[i]], sprintf("a[%d]", i - 1))
+  }, "")
+  body <- emit_block(em, lowered$statements)
+  declared <- vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]]), "")
+  temps <- vapply(names(em$temps), function(name) declare_variable(name, em$temps[[name]]), "")
+  arrays <- sum(vapply(c(em$vars, em$temps), function(type) type$rank > 0, NA))
+  lines_of(
+    "SEXP ds_kernel(SEXP *a) {",
+    "int bad_ = 0, *bad = &bad_, gave_up_ = 0, *gave_up = &gave_up_; unsigned tick = 0;",
+    "(void) bad; (void) gave_up; (void) tick;",
+    declared, temps, sprintf("enum { held = %d };", arrays), loads,
+    if (em$random) "GetRNGstate();", body,
+    "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;", "}"
+  )
+}
+
+declare_variable <- function(v, type) {
+  mode <- if (type$mode %in% c("null", "na")) "logical" else type$mode
+  if (type$rank == 0) return(sprintf("%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;", c_types[[mode]], v, v, v, v))
+  extents <- if (type$rank > 1) paste0(", ", v, "_d", seq_len(type$rank), " = 0", collapse = "")
+  unused <- paste0("(void) ", v, c("_p", "_n", "_c", "_set", "_null"), ";", collapse = " ")
+  sprintf(paste("SEXP %1$s_s = R_NilValue; %2$s *%1$s_p = NULL; R_xlen_t %1$s_n = 0, %1$s_c = 0%3$s; int %1$s_set = 0,",
+                "%1$s_null = 0; PROTECT_INDEX %1$s_i; PROTECT_WITH_INDEX(%1$s_s, &%1$s_i); %4$s"),
+          v, c_types[[mode]], extents %||% "", unused)
+}
+
+# Takes an argument into its variable: its own copy where elements are assigned.
+emit_argument <- function(em, name, given, from) {
+  v <- c_name(name)
+  type <- em$vars[[name]]
+  if (type$rank == 0) {
+    read <- sprintf("%s(%s)[0]", data_readers[[given$mode]], from)
+    return(sprintf("%s = %s; %s_set = 1;", v, convert(read, given$mode, type$mode), v))
+  }
+  object <- if (given$mode != type$mode) sprintf("Rf_coerceVector(%s, %s)", from, object_types[[type$mode]]) else
+    if (name %in% em$stored) sprintf("Rf_duplicate(%s)", from) else from
+  extents <- if (type$rank > 1) sprintf("%s_d%d = INTEGER(Rf_getAttrib(%s, R_DimSymbol))[%d];", v, seq_len(type$rank), from,
+                                        seq_len(type$rank) - 1)
+  lines_of(sprintf("REPROTECT(%1$s_s = %2$s, %1$s_i); %3$s", v, object, take_object(v, type$mode)), extents)
+}
+
+# The locals of a variable, from its object.
+take_object <- function(v, mode) {
+  sprintf("%1$s_p = %2$s(%1$s_s); %1$s_n = %1$s_c = XLENGTH(%1$s_s); %1$s_set = 1; %1$s_null = 0;", v, data_readers[[mode]])
+}
+
+# C text of one mode as another.
+convert <- function(code, from, to, sure = FALSE) {
+  if (from == to) return(code)
+  if (from == "na" || from == "null") return(na_text(to))
+  if (to == "double") return(if (sure) sprintf("(double) (%s)", code) else sprintf("ds_i2d(%s)", code))
+  if (to == "logical") return(sprintf(if (from == "double") "ds_d2l(%s)" else "ds_i2l(%s)", code))
+  code # a logical is an int
+}
+
+emit_block <- function(em, statements) {
+  lines_of(vapply(statements, function(statement) {
+    paste0(sprintf("#line %d \"%s\"\n", statement$line, gsub("([\\\\\"])", "\\\\\\1", em$file)), emit_statement(em, statement))
+  }, ""))
+}
+
+emit_statement <- function(em, s) {
+  switch(s$op,
+    assign = emit_assign(em, s), store = emit_store(em, s), "if" = emit_if(em, s), "for" = emit_for(em, s),
+    "while" = emit_while(em, s), "break" = "break;", "next" = "continue;", bail = "goto ds_bail;",
+    evaluate = if (s$value$rank == 0) sprintf("(void) (%s);", emit(em, s$value)) else emit_array(em, s$value)$pre,
+    "return" = emit_return(em, s)
+  )
+}
+
+emit_if <- function(em, s) {
+  cond <- emit_condition(em, s$cond)
+  before <- em$defined
+  yes <- emit_block(em, s$yes)
+  after_yes <- em$defined
+  em$defined <- before
+  no <- emit_block(em, s$no)
+  em$defined <- if (leaves(s$yes)) em$defined else if (leaves(s$no)) after_yes else intersect(after_yes, em$defined)
+  lines_of(sprintf("if (%s) {", cond), yes, "} else {", no, "}")
+}
+
+# Does a block never reach its end?
+leaves <- function(statements) {
+  length(statements) > 0 && statements[[length(statements)]]$op %in% c("return", "bail", "break", "next")
+}
+
+# A C condition; where R would stop at NA the kernel gives up.
+emit_condition <- function(em, cond) {
+  if (cond$op == "map" && !is.null(cond$compares) && cond$rank == 0) {
+    values <- lapply(cond$args, function(arg) convert(emit(em, arg), arg$mode, cond$from, is_sure(arg)))
+    type <- c_types[[cond$from]]
+    sure <- vapply(cond$args, is_sure, NA)
+    missing <- if (cond$from == "double") "__builtin_isunordered(l_, r_)" else
+      paste(sprintf("%s == NA_INTEGER", c("l_", "r_")[!sure]), collapse = " || ")
+    check <- if (nzchar(missing)) sprintf("if (DS_RARE(%s)) goto ds_bail;", missing) else ""
+    return(sprintf("({ %s l_ = %s, r_ = %s; %s l_ %s r_; })", type, values[[1]], values[[2]], check, cond$compares))
+  }
+  sprintf("({ int c_ = %s; if (DS_RARE(c_ == NA_LOGICAL)) goto ds_bail; c_; })", emit(em, cond))
+}
+
+emit_while <- function(em, s) {
+  before <- em$defined
+  fast <- em$fast
+  em$fast <- NULL
+  cond <- if (!is.null(s$cond)) sprintf("if (!(%s)) break;", emit_condition(em, s$cond))
+  body <- emit_block(em, s$body)
+  em$defined <- before
+  em$fast <- fast
+  lines_of("for (;;) {", interrupt_check, cond, body, "}")
+}
+
+interrupt_check <- "if (DS_RARE((++tick & 0xffff) == 0)) R_CheckUserInterrupt();"
+
+emit_return <- function(em, s) {
+  if (!em$main) {
+    return(sprintf("return %s;", convert(emit(em, s$value), s$value$mode, em$returns, is_sure(s$value))))
+  }
+  lines_of("{", sprintf("SEXP r_ = PROTECT(%s);", emit_object(em, s$value)),
+           "if (DS_RARE(*bad)) { UNPROTECT(1); goto ds_bail; }",
+           if (em$random) "PutRNGstate();", "UNPROTECT(held + 1); return r_;", "}")
+}
+
+# An expression whose value is an R object, unprotected.
+emit_object <- function(em, node) {
+  if (node$op == "null") return("R_NilValue")
+  if (node$op == "list") return(emit_list(em, node))
+  if (node$rank == 0) {
+    maker <- c(double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical", na = "Rf_ScalarLogical")
+    return(sprintf("%s(%s)", maker[[node$mode]], if (node$mode == "na") "NA_LOGICAL" else emit(em, node)))
+  }
+  array <- emit_array(em, node)
+  v <- array$name
+  sprintf("({ %s %s_null ? R_NilValue : %s; })", array$pre, v, whole_object(v, node$rank))
+}
+
+# The object of an array variable, cut to its length, with its extents.
+whole_object <- function(v, rank) {
+  if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", v))
+  sprintf("({ if (Rf_getAttrib(%1$s_s, R_DimSymbol) == R_NilValue) { SEXP d_ = PROTECT(Rf_allocVector(INTSXP, %2$d)); %3$s Rf_setAttrib(%1$s_s, R_DimSymbol, d_); UNPROTECT(1); } %1$s_s; })",
+          v, rank, paste(sprintf("INTEGER(d_)[%d] = (int) %s_d%d;", seq_len(rank) - 1, v, seq_len(rank)), collapse = " "))
+}
+
+emit_list <- function(em, node) {
+  count <- length(node$parts)
+  sets <- vapply(seq_len(count), function(i) sprintf("SET_VECTOR_ELT(l_, %d, %s);", i - 1, emit_object(em, node$parts[[i]])), "")
+  names <- if (any(nzchar(node$names))) {
+    c(sprintf("SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", count),
+      sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_len(count) - 1, vapply(enc2utf8(node$names), c_string, "")),
+      "Rf_setAttrib(l_, R_NamesSymbol, n_); UNPROTECT(1);")
+  }
+  paste(c(sprintf("({ SEXP l_ = PROTECT(Rf_allocVector(VECSXP, %d));", count), sets, names, "UNPROTECT(1); l_; })"), collapse = " ")
+}
+
+c_string <- function(text) paste0("\"", gsub("([\\\\\"])", "\\\\\\1", text), "\"")
+
+# A fresh number for names inside the C text.
+fresh <- function(em) {
+  em$count <- em$count + 1
+  em$count
+}
+
+new_temp <- function(em, mode, rank) {
+  name <- paste0("t", fresh(em))
+  em$temps[[name]] <- new_type(mode, rank)
+  name
+}
+
+# Helpers: single numbers in and out.
+helper_head <- function(helper) {
+  arguments <- sprintf("%s %s", c_types[vapply(helper$types, function(type) type$mode, "")], paste0("a", seq_along(helper$types)))
+  sprintf("static %s %s(%s)", c_types[[helper$mode]], helper$routine, paste(c(arguments, "int *bad", "int *gave_up"), collapse = ", "))
+}
+
+emit_helper <- function(helper) {
+  em <- new_emitter(helper$lowered, FALSE)
+  em$returns <- helper$mode
+  names <- helper$lowered$arguments
+  loads <- sprintf("%s = %s; %s_set = 1;", c_name(names), vapply(seq_along(names), function(i) {
+    convert(paste0("a", i), helper$types[[i]]$mode, em$vars[[names[[i]]]]$mode)
+  }, ""), c_name(names))
+  body <- emit_block(em, helper$lowered$statements)
+  lines_of(paste(helper_head(helper), "{"), "unsigned tick = 0; (void) tick;",
+           vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]]), ""), loads, body,
+           "ds_bail: __attribute__((unused));", "*gave_up = 1;", "return 0;", "}")
+}

@@ -1,0 +1,41 @@
+#' The R function behind a compiled kernel, and what became of it
+#'
+#' @param fast A function of [ds_compile()].
+#' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame one row a
+#'   specialisation, with `arguments` (types), `seconds` (to build it or take it from the cache), `cached` and `source` (C).
+#'   Printed it also tells the constants that were compiled in, and how often a call was handed back to R.
+#' @section Errors: `ds_error_input` when `fast` is not a compiled function.
+#' @examples
+#' total <- ds_compile(function(rain) sum(rain * 2), fallback = TRUE)
+#' total(c(0.2, 1.4))
+#' ds_original(total)
+#' as.data.frame(ds_inspect(total))
+#' @export
+ds_original <- function(fast) compiled_state(fast)$original
+
+#' @rdname ds_original
+#' @export
+ds_inspect <- function(fast) {
+  state <- compiled_state(fast)
+  built <- state$built
+  table <- tibble::tibble(
+    arguments = vapply(built, function(one) {
+      paste(sprintf("%s: %s", names(one$types), vapply(one$types, type_words, "")), collapse = ", ")
+    }, "", USE.NAMES = FALSE),
+    seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
+    cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
+    source = vapply(built, function(one) paste(read_text(paste0(one$path, ".c")), collapse = "\n"), "", USE.NAMES = FALSE)
+  )
+  constants <- unlist(lapply(unname(built), function(one) one$constants), recursive = FALSE)
+  structure(list(table = table, numerics = state$numerics, handed_back = state$handed_back,
+                 constants = constants[!duplicated(names(constants))], formals = names(formals(state$original))),
+            class = "ds_inspection")
+}
+
+compiled_state <- function(fast) {
+  check_class(fast, "ds_compiled", "fast", "Make one with `ds_compile()`.")
+  attr(fast, "ds_compiled")
+}
+
+#' @export
+as.data.frame.ds_inspection <- function(x, ...) x$table

@@ -1,0 +1,36 @@
+#' @export
+print.ds_compiled <- function(x, ...) {
+  facts <- ds_inspect(x)
+  show_lines(c(heading(sprintf("Compiled kernel (%s)", paste(facts$formals, collapse = ", "))), inspection_lines(facts)))
+  invisible(x)
+}
+
+#' @export
+print.ds_inspection <- function(x, ...) {
+  show_lines(c(heading(sprintf("Compiled kernel (%s)", paste(x$formals, collapse = ", "))), inspection_lines(x), source_lines_shown(x)))
+  invisible(x)
+}
+
+inspection_lines <- function(facts) {
+  table <- facts$table
+  if (nrow(table) == 0) return("  no specialisation yet: the first call builds one")
+  how <- ifelse(table$cached, "from the cache in", "built in")
+  c(
+    sprintf("  for (%s): %s %s", table$arguments, how, format_seconds(table$seconds)),
+    sprintf("  numerics: %s", facts$numerics),
+    if (length(facts$constants)) sprintf("  compiled in: %s", paste(names(facts$constants), "=", vapply(facts$constants, function(x) {
+      paste(format(x, digits = 15), collapse = " ")
+    }, ""), collapse = ", ")),
+    if (facts$handed_back > 0) sprintf("  handed back to R: %s call%s", format_size(facts$handed_back), if (facts$handed_back == 1) "" else "s")
+  )
+}
+
+# The C of the last specialisation, as much as a screen holds.
+source_lines_shown <- function(facts) {
+  if (nrow(facts$table) == 0) return(NULL)
+  lines <- strsplit(facts$table$source[[nrow(facts$table)]], "\n")[[1]]
+  lines <- lines[nzchar(trimws(lines)) & !grepl("^\\(void\\)|PROTECT_WITH_INDEX|_set = 0; \\(void\\)", lines)]
+  shown <- utils::head(lines, 40)
+  c("", paste0("  ", strtrim(shown, cli::console_width() - 4)),
+    if (length(lines) > 40) sprintf("  ... %d more lines in as.data.frame()$source", length(lines) - 40))
+}
