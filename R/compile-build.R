@@ -20,7 +20,7 @@ build_library <- function(source, path, numerics) {
   work <- tempfile("compile")
   dir.create(work)
   on.exit(unlink(work, recursive = TRUE))
-  writeLines(source, file.path(work, "kernel.c"))
+  write_text(source, file.path(work, "kernel.c"))
   include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)))
   log <- run_command(program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"), work,
                      character(), compile_limit)

@@ -9,8 +9,7 @@ folding <- function(fold, mode_of) {
     if (any(nzchar(rlang::names2(args)))) refuse(cx, call, sprintf("`%s()` with named arguments", fold), "Leave `na.rm` out.")
     nodes <- lapply(args, function(arg) number_node(cx, lower(cx, arg), arg))
     if (length(nodes) == 2 && fold %in% c("min", "max") && all(vapply(nodes, function(node) node$rank, 0) == 0)) {
-      name <- paste0("ds_p", fold)
-      return(extreme(paste0(name, "(%s, %s)"), paste0(name, "i(%s, %s)"))(cx, call))
+      return(extreme(sprintf("ds_%s(%%s, %%s)", fold), sprintf("ds_p%si(%%s, %%s)", fold))(cx, call))
     }
     if (length(nodes) != 1) refuse(cx, call, sprintf("`%s()` of several vectors", fold), "Combine the results of single calls.")
     node <- nodes[[1]]
@@ -102,7 +101,8 @@ lower_concat <- function(cx, call) {
 along <- function(how, mode_of) {
   function(cx, call) {
     node <- lower_arguments(cx, call, 1)[[1]]
-    if (node$rank != 1) refuse(cx, call, sprintf("`%s()` of a single number or a matrix", call_name(call)))
+    if (node$rank > 1) refuse(cx, call, sprintf("`%s()` of a matrix", call_name(call)))
+    if (node$rank == 0) return(map_node(list(node), mode_of(node$mode), mode_of(node$mode), function(x) x))
     expression_node("along", mode_of(node$mode), 1, how = how, arg = node)
   }
 }

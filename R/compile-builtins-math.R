@@ -24,7 +24,9 @@ node_modes <- function(nodes) vapply(nodes, function(node) node$mode, "")
 arithmetic <- function(double, integer = NULL) {
   function(cx, call) {
     args <- lower_arguments(cx, call, length(call) - 1)
-    mode <- common_mode(node_modes(args))
+    open <- vapply(args, function(arg) isTRUE(arg$unresolved), NA) # a recursive call whose type is not known yet
+    if (all(open)) return(args[[1]])
+    mode <- common_mode(node_modes(args[!open]))
     whole <- !is.null(integer) && mode != "double"
     node <- map_node(args, if (whole) "integer" else "double", if (whole) "integer" else "double",
              function(...) sprintf(if (whole) integer else double, ...))
@@ -101,7 +103,7 @@ plain_double <- function(code) {
 }
 
 # floor() and its kin give doubles of integers too.
-absolute <- function(cx, call) arithmetic("fabs(%s)", "ds_absi(%s)")(cx, call)
+absolute_value <- function(cx, call) arithmetic("fabs(%s)", "ds_absi(%s)")(cx, call)
 
 is_missing <- function(double, integer) {
   function(cx, call) {
@@ -161,7 +163,7 @@ math_rows <- function() {
       "<=" = comparison("<="), ">=" = comparison(">="),
       "&" = logic("ds_and(%s, %s)"), "|" = logic("ds_or(%s, %s)"), "!" = logic("ds_not(%s)"),
       xor = logic("ds_xor(%s, %s)"), "&&" = lazy_logic(0), "||" = lazy_logic(1),
-      abs = absolute, floor = plain_double("floor(%s)"), ceiling = plain_double("ceil(%s)"),
+      abs = absolute_value, floor = plain_double("floor(%s)"), ceiling = plain_double("ceil(%s)"),
       trunc = plain_double("trunc(%s)"), sign = arithmetic("ds_sign(%s)"), round = plain_double("nearbyint(%s)"),
       exp = plain_double("exp(%s)"), tanh = plain_double("tanh(%s)"), atan = plain_double("atan(%s)"),
       sinh = plain_double("sinh(%s)"), cosh = plain_double("cosh(%s)"), expm1 = plain_double("expm1(%s)"),

@@ -6,7 +6,7 @@
 #' types not seen before builds one more specialisation, which is kept in the user's cache.
 #'
 #' What is rare is left to R itself: where a call would raise an error or a warning, meets an index below 1, recycles
-#' unevenly or overflows an integer, the compiled code gives up without a trace and the original
+#' unevenly, overflows an integer or is given names, the compiled code gives up without a trace and the original
 #' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls.
 #'
 #' @section The language: Logical, integer and double numbers, vectors, matrices and arrays without names;
@@ -65,10 +65,12 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
 }
 
 # The arguments stand in the call as themselves, so that defaults and missing
-# arguments behave as in the original.
+# arguments behave as in the original. The routine is looked up in the namespace,
+# which survives being saved, as its address does not.
 compiled_function <- function(kernel, state) {
   arguments <- lapply(names(kernel$formals), as.name)
-  body <- as.call(c(list(run_compiled, state), arguments))
+  routine <- as.call(list(as.name("$"), topenv(), as.name("dispatch_routine")))
+  body <- as.call(c(list(.External, routine, state), arguments))
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
 }
 
@@ -80,20 +82,16 @@ build_ahead <- function(kernel, state, like) {
   specialise(state, like[names(kernel$formals)])
 }
 
-# One call: the routine for these types, else one more specialisation; NULL from
-# the routine means that it gave up.
-run_compiled <- function(state, ...) .External(dispatcher$routine, state, ...)
-
-dispatcher <- new.env()
+dispatch_routine <- NULL # set when the package is loaded
 
 .onLoad <- function(libname, pkgname) {
-  dispatcher$routine <- dispatch_address() # Rcpp registers routines of `.Call` alone
+  assign("dispatch_routine", dispatch_address(), envir = topenv()) # Rcpp registers routines of `.Call` alone
 }
 
 # Called by the dispatcher where no routine fits, or where one gave up.
-first_call <- function(state, arguments) {
+first_of_types <- function(state, arguments) {
   if (!specialise(state, arguments)) return(hand_back(state, arguments))
-  do.call(run_compiled, c(list(state), arguments), quote = TRUE)
+  do.call(".External", c(list(dispatch_routine, state), arguments), quote = TRUE)
 }
 
 hand_back <- function(state, arguments) {
@@ -105,10 +103,14 @@ hand_back <- function(state, arguments) {
 # Builds or loads the routine for arguments like these. FALSE where there is
 # none and R is to do it.
 specialise <- function(state, arguments) {
+  local_random_state() # starting the compiler draws numbers
   types <- lapply(arguments, type_of_value)
   unknown <- vapply(types, is.null, NA)
   kernel <- read_kernel(state$original)
-  if (any(unknown)) return(refused(state, function() refuse_argument(kernel, arguments, which(unknown)[[1]])))
+  if (any(unknown)) {
+    if (all(vapply(arguments[unknown], has_odd_attributes, NA))) return(FALSE) # names and their like: R keeps them
+    return(refused(state, function() refuse_argument(kernel, arguments, which(unknown)[[1]])))
+  }
   names(types) <- names(kernel$formals)
   code <- paste(vapply(types, type_code, ""), collapse = "")
   tryCatch(
@@ -116,6 +118,10 @@ specialise <- function(state, arguments) {
     ds_error_unsupported = function(e) refused(state, function() rlang::cnd_signal(e)),
     ds_error_build = function(e) refused(state, function() rlang::cnd_signal(e))
   )
+}
+
+has_odd_attributes <- function(value) {
+  typeof(value) %in% c("logical", "integer", "double") && !is.object(value)
 }
 
 refused <- function(state, raise) {
@@ -131,7 +137,7 @@ refused <- function(state, raise) {
 refuse_argument <- function(kernel, arguments, at) {
   value <- arguments[[at]]
   hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
-    if (!is.null(names(value))) "Drop its names: `unname(x)`." else "Kernels take numbers, vectors and matrices."
+    "Kernels take numbers, vectors and matrices."
   abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.", names(kernel$formals)[[at]]),
            c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
            file = kernel$file, line = kernel$line)

@@ -82,9 +82,9 @@ emit_into <- function(em, node, v, mode, rank) {
     if (node$rank == 0) make_concat(em, list(parts = list(node)), mode) else make_map(em, node, mode)
   )
   extents <- if (rank > 1) sprintf("%s_d%d = %s;", v, seq_len(rank), made$extents)
-  paste(c("{", made$pre, sprintf("SEXP s_ = Rf_allocVector(%s, n_); %s *p_ = %s(s_);", object_types[[mode]], c_types[[mode]],
+  paste(c("{", made$pre, sprintf("SEXP o_ = Rf_allocVector(%s, n_); %s *p_ = %s(o_);", object_types[[mode]], c_types[[mode]],
                                  data_readers[[mode]]), made$body,
-          sprintf("REPROTECT(%1$s_s = s_, %1$s_i); %1$s_p = p_; %1$s_n = %1$s_c = n_; %1$s_set = 1; %1$s_null = 0;", v),
+          sprintf("REPROTECT(%1$s_s = o_, %1$s_i); %1$s_p = p_; %1$s_n = %1$s_c = n_; %1$s_set = 1; %1$s_null = 0;", v),
           extents, "}"), collapse = "\n")
 }
 
@@ -215,11 +215,14 @@ take_leaves <- function(em, node, leaves) {
 
 # R's recycling; where it would warn or stop, the kernel gives up.
 length_text <- function(names, matrices, strict) {
-  if (length(names) == 1) return(sprintf("const R_xlen_t n_ = %s_n;", names))
+  if (length(names) == 1) {
+    return(c(sprintf("const R_xlen_t n_ = %s_n;", names), if (strict) "if (n_ == 0) goto ds_bail;"))
+  }
   lengths <- paste0(names, "_n")
   same <- paste(sprintf("%s == %s", lengths[-1], lengths[[1]]), collapse = " && ")
   if (strict || length(matrices)) {
     extents <- unlist(lapply(matrices[-1], function(m) sprintf("if (%1$s_d1 != %2$s_d1) goto ds_bail;", matrices[[1]], m)))
+    if (strict) same <- sprintf("%s && %s > 0", same, lengths[[1]]) # the type of an empty ifelse() is logical
     return(c(sprintf("if (!(%s)) goto ds_bail;", same), extents, sprintf("const R_xlen_t n_ = %s; const int same_ = 1; (void) same_;", lengths[[1]])))
   }
   c(sprintf("const int same_ = %s; R_xlen_t n_ = %s;", same, lengths[[1]]), "if (!same_) {",

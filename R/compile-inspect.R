@@ -32,6 +32,12 @@ ds_inspect <- function(fast) {
             class = "ds_inspection")
 }
 
+# Seconds that building the specialisations took; 0 for other functions.
+compiled_seconds <- function(kernel) {
+  built <- attr(kernel, "ds_compiled")$built
+  sum(vapply(built, function(one) if (one$cached) 0 else one$seconds, 0))
+}
+
 compiled_state <- function(fast) {
   check_class(fast, "ds_compiled", "fast", "Make one with `ds_compile()`.")
   attr(fast, "ds_compiled")

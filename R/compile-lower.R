@@ -86,7 +86,7 @@ null_node <- function() expression_node("null", "null", 1)
 lower_return <- function(cx, code) {
   if (is.call(code) && call_name(code) == "invisible") code <- if (length(code) > 1) code[[2]]
   value <- if (is.null(code)) null_node() else if (is_list_call(cx, code)) lower_list(cx, code) else lower(cx, code)
-  cx$returned <- unique(c(cx$returned, list(value[c("mode", "rank")])))
+  if (!isTRUE(value$unresolved)) cx$returned <- unique(c(cx$returned, list(value[c("mode", "rank")])))
   statement_node(cx, "return", value = value)
 }
 
@@ -325,7 +325,7 @@ lower_helper <- function(cx, name, code) {
   }
   type <- cx$helpers$ask(name, value, lapply(args, function(arg) new_type(arg$mode)), cx)
   cx$random <- cx$random || type$random
-  expression_node("helper", type$mode, 0, routine = type$routine, args = unname(args))
+  expression_node("helper", type$mode, 0, routine = type$routine, args = unname(args), unresolved = type$mode == "na")
 }
 
 # Is `name` here the function of R that the tables speak of?

@@ -53,13 +53,14 @@ ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads
 new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL, in_place = FALSE, threads = 1,
                       random = FALSE, block = NULL) {
   native <- if (is.function(kernel)) native_facts(kernel)
+  original <- attr(kernel, "ds_compiled")$original
   structure(
     list(
       name = name,
       kernel = kernel,
       note = note %||% NA_character_,
-      language = language %||% native$language %||% "R",
-      source = source %||% native$source %||% function_source(kernel),
+      language = language %||% native$language %||% (if (is.null(original)) "R" else "R, compiled"),
+      source = source %||% native$source %||% function_source(original %||% kernel),
       in_place = in_place,
       threads = threads,
       random = random,

@@ -164,7 +164,8 @@ add_stage_costs <- function(table, timing) {
   table$peak <- at_first(function(own) own$peak)
   table$first_call <- at_first(function(own) own$load + own$compile + own$evaluation)
   table$build <- vapply(table$stage, function(name) {
-    native_facts(timing$study$stages[[name]]$kernel)$build_seconds %||% 0
+    kernel <- timing$study$stages[[name]]$kernel
+    native_facts(kernel)$build_seconds %||% compiled_seconds(kernel)
   }, 0, USE.NAMES = FALSE)
   table
 }

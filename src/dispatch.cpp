@@ -68,7 +68,7 @@ extern "C" SEXP ds_dispatch(SEXP arguments) {
       return value != NULL ? value : ask_r("hand_back", state, given);
     }
   }
-  return ask_r("first_call", state, given);
+  return ask_r("first_of_types", state, given);
 }
 
 // Where `.External` finds it.

@@ -89,13 +89,21 @@ static inline int ds_xor(int a, int b) {
 
 static inline double ds_sign(double x) { return ISNAN(x) ? x : (x > 0) - (x < 0); }
 
-/* Extremes of two numbers: pmin(), pmax() let NA win over NaN; the first NaN stays. */
-static inline double ds_pmax(double a, double b) {
+/* Extremes of two numbers: in max() and min() NA wins over NaN, in pmax() and pmin() the second of two. */
+static inline double ds_max(double a, double b) {
   if (DS_RARE(ISNAN(a) || ISNAN(b))) return ISNA(a) ? a : ISNA(b) ? b : ISNAN(a) ? a : b;
   return b > a ? b : a;
 }
-static inline double ds_pmin(double a, double b) {
+static inline double ds_min(double a, double b) {
   if (DS_RARE(ISNAN(a) || ISNAN(b))) return ISNA(a) ? a : ISNA(b) ? b : ISNAN(a) ? a : b;
+  return b < a ? b : a;
+}
+static inline double ds_pmax(double a, double b) {
+  if (DS_RARE(ISNAN(a) || ISNAN(b))) return ISNAN(b) ? b : a;
+  return b > a ? b : a;
+}
+static inline double ds_pmin(double a, double b) {
+  if (DS_RARE(ISNAN(a) || ISNAN(b))) return ISNAN(b) ? b : a;
   return b < a ? b : a;
 }
 static inline int ds_pmaxi(int a, int b) {

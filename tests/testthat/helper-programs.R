@@ -1,0 +1,118 @@
+# Random programs in the language of kernels, each run in R and compiled.
+
+pick <- function(...) sample(c(...), 1)
+
+random_index <- function(env) {
+  choices <- c("1", "2", "length(x)", "3.7", "k", if (env$depth > 0) c("i", "i", "i + 1", "i - 1", "length(x) - i + 1"))
+  pick(choices)
+}
+
+random_number <- function(env, size = 3) {
+  if (size == 0) return(pick("k", "s", "0.5", "-2", "3L", "n", if (env$depth > 0) "i", sprintf("x[%s]", random_index(env))))
+  part <- function() random_number(env, sample(0:(size - 1), 1))
+  switch(pick(1:10),
+    sprintf("(%s + %s)", part(), part()), sprintf("(%s - %s)", part(), part()), sprintf("(%s * %s)", part(), part()),
+    sprintf("(%s / (1 + abs(%s)))", part(), part()), sprintf("%s(%s, %s)", pick("min", "max"), part(), part()),
+    sprintf("sqrt(abs(%s))", part()), sprintf("%s(%s)", pick("sum", "mean", "length", "min", "max", "prod"), random_vector(env, 1)),
+    sprintf("(if (%s) %s else %s)", random_condition(env), sprintf("(%s + 0)", part()), sprintf("(%s + 0)", part())),
+    sprintf("(%s %s 3)", part(), pick("%%", "%/%", "^")), sprintf("%s(%s)", pick("floor", "-", "exp", "abs", "sign"), part())
+  )
+}
+
+random_condition <- function(env) {
+  simple <- sprintf("%s %s %s", random_number(env, 1), pick("<", ">", "<=", ">=", "==", "!="), random_number(env, 1))
+  switch(pick(1:4), simple, simple, sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"), sprintf("!is.na(x[%s])", random_index(env)))
+}
+
+random_vector <- function(env, size = 2) {
+  if (size == 0) return(pick("x", "y", "v", "x"))
+  part <- function() random_vector(env, sample(0:(size - 1), 1))
+  switch(pick(1:8),
+    sprintf("(%s %s %s)", part(), pick("+", "-", "*"), part()), sprintf("(%s %s %s)", part(), pick("+", "*", "/"), random_number(env, 0)),
+    sprintf("cumsum(%s)", part()), sprintf("rev(%s)", part()), sprintf("%s(%s, %s)", pick("pmin", "pmax"), part(), random_number(env, 0)),
+    sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)), sprintf("%s(%s)", pick("abs", "floor", "-"), part()),
+    sprintf("c(%s, %s)", part(), random_number(env, 0))
+  )
+}
+
+random_statement <- function(env, size) {
+  body <- function() random_block(env, size - 1)
+  kind <- if (size == 0) pick(1:5) else pick(1:9)
+  switch(kind,
+    sprintf("s <- %s + 0", random_number(env)), sprintf("x[%s] <- %s", random_index(env), random_number(env, 2)),
+    sprintf("y <- %s + 0", random_vector(env)), sprintf("out <- c(out, %s + 0)", random_number(env, 1)),
+    sprintf("out[length(out) + 1] <- %s + 0", random_number(env, 1)),
+    c(sprintf("if (%s) {", random_condition(env)), body(), "} else {", body(), "}"),
+    random_loop(env, size), random_loop(env, size),
+    c(sprintf("while (count < %d) {", sample(3:9, 1)), "count <- count + 1", body(), "}")
+  )
+}
+
+random_loop <- function(env, size) {
+  if (env$depth > 0) return(sprintf("s <- s + %s", random_number(env, 1)))
+  over <- pick("seq_along(x)", "seq_len(n)", "1:n", "2:(length(x) - 1)", "length(y):1")
+  env$depth <- 1
+  inner <- random_block(env, size - 1)
+  env$depth <- 0
+  c(sprintf("for (i in %s) {", over), inner, if (runif(1) < 0.2) sprintf("if (%s) %s", "s > 50", pick("break", "next")), "}")
+}
+
+random_block <- function(env, size) unlist(lapply(seq_len(sample(1:3, 1)), function(j) random_statement(env, max(size, 0))))
+
+random_program <- function(seed) {
+  set.seed(seed)
+  env <- new.env()
+  env$depth <- 0
+  lines <- unlist(lapply(seq_len(sample(2:5, 1)), function(j) random_statement(env, 2)))
+  c("function(x, y, v, k, n) {", "s <- k * 1", "count <- 0", "out <- numeric(0)", lines,
+    "list(x = x, y = y, s = s, out = out, count = count)", "}")
+}
+
+random_arguments <- function(seed) {
+  set.seed(seed)
+  size <- sample(c(0, 1, 2, 5, 8), 1)
+  odd <- function(x) {
+    if (runif(1) < 0.3 && length(x)) x[sample(length(x), 1)] <- sample(c(NA, Inf, -1e300, 0), 1)
+    x
+  }
+  list(x = odd(round(rnorm(size), 2)), y = odd(rnorm(size)), v = sample(c(-3:9, NA), size, TRUE),
+       k = sample(c(-1.5, 0, 2, NA), 1, prob = c(3, 3, 3, 1)), n = sample(list(0L, 3L, 4), 1)[[1]])
+}
+
+# What a call comes to: its value, or its error, and its warnings. R does not say
+# whether arithmetic on NA and NaN together gives NA or NaN.
+outcome_of <- function(f, arguments) {
+  warned <- character()
+  value <- withCallingHandlers(
+    tryCatch(do.call(f, arguments), error = function(e) {
+      if (inherits(e, "ds_error_unsupported")) "refused" else paste("error:", conditionMessage(e))
+    }),
+    warning = function(w) {
+      warned <<- c(warned, conditionMessage(w))
+      invokeRestart("muffleWarning")
+    }
+  )
+  list(value = rapply(list(value), function(x) replace(x, is.na(x), NA), "double", how = "replace"), warned = warned)
+}
+
+# How many calls were refused so far: a few programs mix shapes that have no type.
+refusals <- new.env()
+refusals$count <- 0
+
+# NULL, or what differs between a program in R and compiled.
+program_mismatch <- function(seed, rounds = 6) {
+  lines <- random_program(seed)
+  f <- eval(parse(text = lines, keep.source = TRUE), globalenv())
+  fast <- ds_compile(f)
+  for (round in seq_len(rounds)) {
+    arguments <- random_arguments(1000 * seed + round)
+    expected <- outcome_of(f, arguments)
+    found <- outcome_of(fast, arguments)
+    if (identical(found$value[[1]], "refused")) {
+      refusals$count <- refusals$count + 1
+    } else if (!identical(expected, found)) {
+      return(list(seed = seed, round = round, lines = lines, arguments = arguments, expected = expected, found = found))
+    }
+  }
+  NULL
+}
