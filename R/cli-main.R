@@ -31,7 +31,8 @@ run_command_line <- function(args) {
   old <- options(deepstride.progress = command_progress(command$options))
   on.exit(options(old))
   verb <- switch(command$verb,
-    demo = verb_demo, run = verb_run, agree = verb_agree, time = verb_time, report = verb_report
+    demo = verb_demo, run = verb_run, agree = verb_agree, time = verb_time, compile = verb_compile,
+    report = verb_report
   )
   verb(command)
 }

@@ -5,6 +5,8 @@ verb_table <- list(
   run = list(takes = "STUDY.R", does = "check the stages of a study, time them, write the report"),
   agree = list(takes = "STUDY.R", does = "check that the stages give the reference's numbers"),
   time = list(takes = "STUDY.R", does = "check and time the stages, without report or figures"),
+  compile = list(takes = "FILE.R",
+                 does = "compile a function of an R script to native code and show what became of it"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
@@ -25,6 +27,12 @@ option_table <- list(
     help = "build native stages with the compiler's sanitizers and check them so"),
   junit = optparse::make_option("--junit", type = "character", default = NULL, metavar = "FILE",
     help = "write the verdicts of agreement as XML that CI systems read"),
+  "function" = optparse::make_option("--function", type = "character", default = NULL, metavar = "NAME", dest = "name",
+    help = "the function to compile"),
+  like = optparse::make_option("--like", type = "character", default = NULL, metavar = "ARGUMENTS",
+    help = "arguments of the kinds it will be called with, as in 'rain=double(10), keep=0.85'"),
+  emit = optparse::make_option("--emit", type = "character", default = NULL, metavar = "c",
+    help = "print the C source alone"),
   resume = optparse::make_option("--resume", type = "character", default = NULL, metavar = "FILE",
     help = "keep every finished size in FILE, and go on from there")
 )
@@ -34,6 +42,7 @@ verb_options <- list(
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
   agree = c("json", "out", "quiet", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
+  compile = c("function", "like", "emit", "json", "quiet"),
   report = c("json", "out", "quiet")
 )
 

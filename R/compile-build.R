@@ -5,7 +5,8 @@ compile_limit <- 120 # seconds
 
 compile_flags <- function(numerics) {
   c("-std=gnu11", "-O3", "-march=native", "-fPIC", "-shared", "-fno-math-errno", "-fno-trapping-math",
-    if (numerics == "strict") "-ffp-contract=off" else c("-ffp-contract=fast", "-fno-signed-zeros", "-fassociative-math"),
+    if (numerics == "strict") "-ffp-contract=off" else c("-ffp-contract=fast", "-fno-signed-zeros",
+                                                         "-fassociative-math"),
     "-w")
 }
 
@@ -21,8 +22,10 @@ build_library <- function(source, path, numerics) {
   dir.create(work)
   on.exit(unlink(work, recursive = TRUE))
   write_text(source, file.path(work, "kernel.c"))
-  include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)))
-  log <- run_command(program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"), work,
+  include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride",
+                                                      mustWork = TRUE)))
+  log <- run_command(program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"),
+                     work,
                      character(), compile_limit)
   product <- file.path(work, "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_compile(log)
@@ -32,6 +35,7 @@ build_library <- function(source, path, numerics) {
 abort_compile <- function(log) {
   text <- strsplit(log$stdout, "\n", fixed = TRUE)[[1]]
   why <- if (log$timeout) sprintf("The compiler was stopped after %d s.", compile_limit) else
-    utils::head(grep("error", text, value = TRUE), 4)
-  abort_ds("build", "The C compiler refused the kernel.", why, "The condition's field `log` holds all that it said.", log = text)
+    c(sprintf("It ended with status %s.", log$status), utils::head(c(grep("error", text, value = TRUE), text), 4))
+  abort_ds("build", "The C compiler refused the kernel.", why, "The condition's field `log` holds all that it said.",
+           log = text)
 }

@@ -6,12 +6,14 @@ fold_node <- function(fold, arg, mode) expression_node("fold", mode, 0, fold = f
 folding <- function(fold, mode_of) {
   function(cx, call) {
     args <- as.list(call)[-1]
-    if (any(nzchar(rlang::names2(args)))) refuse(cx, call, sprintf("`%s()` with named arguments", fold), "Leave `na.rm` out.")
+    if (any(nzchar(rlang::names2(args)))) refuse(cx, call, sprintf("`%s()` with named arguments", fold),
+                                                 "Leave `na.rm` out.")
     nodes <- lapply(args, function(arg) number_node(cx, lower(cx, arg), arg))
     if (length(nodes) == 2 && fold %in% c("min", "max") && all(vapply(nodes, function(node) node$rank, 0) == 0)) {
       return(extreme(sprintf("ds_%s(%%s, %%s)", fold), sprintf("ds_p%si(%%s, %%s)", fold))(cx, call))
     }
-    if (length(nodes) != 1) refuse(cx, call, sprintf("`%s()` of several vectors", fold), "Combine the results of single calls.")
+    if (length(nodes) != 1) refuse(cx, call, sprintf("`%s()` of several vectors", fold),
+                                   "Combine the results of single calls.")
     node <- nodes[[1]]
     if (fold %in% c("any", "all")) node <- as_logical_node(node)
     if (node$rank == 0) node <- expression_node("concat", node$mode, 1, parts = list(node))
@@ -30,14 +32,16 @@ lower_length <- function(cx, call) {
 extent <- function(which) {
   function(cx, call) {
     node <- lower_arguments(cx, call, 1)[[1]]
-    if (node$op != "var" || node$rank < 2) refuse(cx, call, "an extent of something that is not a matrix", "Use `length()`.")
+    if (node$op != "var" || node$rank < 2) refuse(cx, call, "an extent of something that is not a matrix",
+                                                  "Use `length()`.")
     expression_node("extent", "integer", 0, of = node, which = which, sure = TRUE)
   }
 }
 
 count_node <- function(cx, code) {
   node <- lower(cx, code)
-  if (node$rank > 0 || node$mode %in% c("null", "logical", "na")) refuse(cx, code, "a length that is not a single number")
+  if (node$rank > 0 || node$mode %in% c("null", "logical", "na")) refuse(cx, code,
+                                                                         "a length that is not a single number")
   node
 }
 
@@ -59,7 +63,8 @@ lower_vector <- function(cx, call) {
 
 lower_rep <- function(cx, call) {
   named <- rlang::names2(as.list(call))
-  if (length(call) != 3 || !all(named[-1] %in% c("", "times"))) refuse(cx, call, "`rep()` of this form", "Use `rep(x, n)`.")
+  if (length(call) != 3 || !all(named[-1] %in% c("", "times"))) refuse(cx, call, "`rep()` of this form",
+                                                                       "Use `rep(x, n)`.")
   value <- lower(cx, call[[2]])
   if (value$rank > 0) refuse(cx, call, "`rep()` of a vector", "Fill it in a loop.")
   expression_node("fill", value$mode, 1, count = count_node(cx, call[[3]]), value = value)
@@ -67,13 +72,17 @@ lower_rep <- function(cx, call) {
 
 lower_matrix <- function(cx, call) {
   full <- as.list(match.call(function(data, nrow, ncol) NULL, call))[-1]
-  if (!identical(sort(names(full)), c("data", "ncol", "nrow"))) refuse(cx, call, "`matrix()` of this form", "Use `matrix(v, nrow, ncol)`.")
+  if (!identical(sort(names(full)), c("data", "ncol", "nrow"))) refuse(cx, call, "`matrix()` of this form",
+                                                                       "Use `matrix(v, nrow, ncol)`.")
   value <- lower(cx, full$data)
   if (value$rank > 0) refuse(cx, call, "`matrix()` of a vector", "Use `matrix(0, nrow, ncol)` and fill it.")
-  expression_node("fill", value$mode, 2, value = value, extents = list(count_node(cx, full$nrow), count_node(cx, full$ncol)))
+  expression_node("fill", value$mode, 2, value = value, extents = list(count_node(cx, full$nrow),
+                                                                       count_node(cx, full$ncol)))
 }
 
-range_node <- function(from, to, colon) expression_node("range", "integer", 1, from = from, to = to, colon = colon, sure = TRUE)
+range_node <- function(from, to, colon) {
+  expression_node("range", "integer", 1, from = from, to = to, colon = colon, sure = TRUE)
+}
 
 lower_colon <- function(cx, call) {
   ends <- lapply(as.list(call)[-1], function(code) count_node(cx, code))
@@ -91,7 +100,8 @@ lower_concat <- function(cx, call) {
   if (any(nzchar(rlang::names2(args)))) refuse(cx, call, "`c()` with names", "Return a list with names instead.")
   if (length(args) == 0) return(null_node())
   parts <- lapply(args, function(arg) lower(cx, arg))
-  if (any(vapply(parts, function(part) part$rank > 1 || part$mode == "list", NA))) refuse(cx, call, "`c()` of matrices or lists")
+  if (any(vapply(parts, function(part) part$rank > 1 || part$mode == "list", NA))) refuse(cx, call,
+                                                                                          "`c()` of matrices or lists")
   modes <- node_modes(parts)
   mode <- type_modes[[max(match(modes, type_modes))]]
   if (mode %in% c("null", "na")) refuse(cx, call, "`c()` of nothing but NULL or NA")
@@ -110,7 +120,7 @@ along <- function(how, mode_of) {
 # Draws, by R's own generators: `one` is C for one draw of these parameters.
 draws <- function(one, defaults) {
   function(cx, call) {
-    full <- as.list(match.call(as.function(c(alist(n = ), defaults, list(NULL))), call))[-1]
+    full <- as.list(match.call(as.function(c(list(n = rlang::missing_arg()), defaults, list(NULL))), call))[-1]
     if (is.null(full$n)) refuse(cx, call, "draws without a count")
     parameters <- lapply(names(defaults), function(name) lower(cx, full[[name]] %||% defaults[[name]]))
     if (any(vapply(parameters, function(node) node$rank, 0) > 0)) refuse(cx, call, "parameters that are vectors")
@@ -146,6 +156,7 @@ builtin_table <- new.env()
 
 # Names that are the language's own, not values from outside.
 known_builtins <- function() {
-  c(names(builtin_rows()), "{", "(", "[", "[[", "<-", "=", "if", "for", "while", "repeat", "break", "next", "return", "stop",
+  c(names(builtin_rows()), "{", "(", "[", "[[", "<-", "=", "if", "for", "while", "repeat", "break", "next", "return",
+    "stop",
     "warning", "stopifnot", "invisible", "list", "function", "T", "F", "pi")
 }

@@ -124,7 +124,8 @@ extreme <- function(double, integer) {
 lower_ifelse <- function(cx, call) {
   args <- lower_arguments(cx, call, 3)
   test <- as_logical_node(args[[1]])
-  if (args[[2]]$rank > test$rank || args[[3]]$rank > test$rank) refuse(cx, call, "`ifelse()` with a test shorter than its values")
+  if (args[[2]]$rank > test$rank || args[[3]]$rank > test$rank) refuse(cx, call,
+                                                                       "`ifelse()` with a test shorter than its values")
   mode <- join_modes(args[[2]]$mode, args[[3]]$mode)
   if (is.null(mode) || mode == "na" || args[[2]]$mode != args[[3]]$mode) {
     refuse(cx, call, "`ifelse()` with values of different types", "Make both double: `0` instead of `0L`.")
@@ -145,7 +146,7 @@ conversion <- function(mode) {
     if (args[[1]]$rank > 1) refuse(cx, call, "a conversion that drops extents")
     if (mode == "integer" && args[[1]]$mode == "double") {
       return(map_node(args, "double", "integer", function(x) {
-        sprintf("({ double x_ = %s; int y_ = NA_INTEGER; if (x_ > -2147483648.0 && x_ < 2147483648.0) y_ = (int) x_; else *bad |= !ISNAN(x_); y_; })", x)
+        sprintf("ds_d2i(%s, bad)", x)
       }))
     }
     if (mode == "logical") return(as_logical_node(args[[1]]))
@@ -168,7 +169,8 @@ math_rows <- function() {
       exp = plain_double("exp(%s)"), tanh = plain_double("tanh(%s)"), atan = plain_double("atan(%s)"),
       sinh = plain_double("sinh(%s)"), cosh = plain_double("cosh(%s)"), expm1 = plain_double("expm1(%s)"),
       is.na = is_missing("(ISNAN(%s) != 0)", "(%s == NA_INTEGER)"),
-      is.nan = is_missing("R_IsNaN(%s)", "(0 * %s)"), is.finite = is_missing("(R_FINITE(%s) != 0)", "(%s != NA_INTEGER)"),
+      is.nan = is_missing("R_IsNaN(%s)", "(0 * %s)"), is.finite = is_missing("(R_FINITE(%s) != 0)",
+                                                                             "(%s != NA_INTEGER)"),
       pmin = extreme("ds_pmin(%s, %s)", "ds_pmini(%s, %s)"), pmax = extreme("ds_pmax(%s, %s)", "ds_pmaxi(%s, %s)"),
       ifelse = lower_ifelse, as.double = conversion("double"), as.numeric = conversion("double"),
       as.integer = conversion("integer"), as.logical = conversion("logical")

@@ -10,10 +10,13 @@
 #' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls.
 #'
 #' @section The language: Logical, integer and double numbers, vectors, matrices and arrays without names;
-#'   `for`, `while`, `repeat`, `break`, `next`, `if`, `return()`; assignment to variables and single elements, past the end
-#'   too; arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of base R;
+#'   `for`, `while`, `repeat`, `break`, `next`, `if`, `return()`; assignment to variables and single elements, past the
+#'   end
+#'   too; arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of
+#'   base R;
 #'   `sum mean prod min max any all length nrow ncol numeric integer logical vector rep matrix : seq_len seq_along c
-#'   rev cumsum cumprod ifelse pmin pmax is.na`; `runif rnorm rexp` from R's own stream; helper functions of single numbers,
+#'   rev cumsum cumprod ifelse pmin pmax is.na`; `runif rnorm rexp` from R's own stream; helper functions of single
+#'   numbers,
 #'   recursive ones too; numbers found outside the function, fixed when it is compiled. Results are
 #'   numbers, vectors, matrices, `NULL` or lists of these. A variable that is an integer at one place and a double at
 #'   another is a double throughout.
@@ -21,7 +24,8 @@
 #' @param f A function written in R.
 #' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.
 #' @param like A list of arguments like those of later calls, by name, to build for at once.
-#' @param fallback Whether a function that can't be compiled runs in R instead, with one warning, rather than raising an error.
+#' @param fallback Whether a function that can't be compiled runs in R instead, with one warning, rather than raising
+#' an error.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
 #' @section Errors: `ds_error_input` when `f` is no function written in R; `ds_error_unsupported`, with file,
@@ -49,7 +53,8 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
   kernel <- read_kernel(f)
   if ("..." %in% names(kernel$formals)) {
     abort_ds("unsupported", "A function with `...` can't be compiled.",
-             sprintf("%s, line %d.", basename(kernel$file), kernel$line), "Name its arguments.", file = kernel$file, line = kernel$line)
+             sprintf("%s, line %d.", basename(kernel$file),
+                     kernel$line), "Name its arguments.", file = kernel$file, line = kernel$line)
   }
   state <- new.env(parent = emptyenv())
   state$original <- f
@@ -138,7 +143,8 @@ refuse_argument <- function(kernel, arguments, at) {
   value <- arguments[[at]]
   hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
     "Kernels take numbers, vectors and matrices."
-  abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.", names(kernel$formals)[[at]]),
+  abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.",
+                                  names(kernel$formals)[[at]]),
            c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
            file = kernel$file, line = kernel$line)
 }

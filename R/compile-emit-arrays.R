@@ -13,7 +13,8 @@ emit_assign <- function(em, s) {
   type <- em$vars[[name]]
   v <- c_name(name)
   text <- if (type$rank == 0) {
-    if (type$mode == "na") "" else sprintf("%s = %s; %s_set = 1;", v, convert(emit(em, s$value), s$value$mode, type$mode, is_sure(s$value)), v)
+    if (type$mode == "na") "" else sprintf("%s = %s; %s_set = 1;", v,
+                                           convert(emit(em, s$value), s$value$mode, type$mode, is_sure(s$value)), v)
   } else if (is_append(em, s)) {
     emit_append(em, s, v, type)
   } else if (s$value$op == "null") {
@@ -34,7 +35,9 @@ is_alias <- function(em, s, type) {
 
 emit_alias <- function(em, v, from, type, check) {
   extents <- if (type$rank > 1) sprintf("%s_d%d = %s_d%d;", v, seq_len(type$rank), from, seq_len(type$rank))
-  paste(c(check, sprintf("REPROTECT(%1$s_s = %2$s_s, %1$s_i); %1$s_p = %2$s_p; %1$s_n = %2$s_n; %1$s_c = %2$s_c; %1$s_set = 1; %1$s_null = %2$s_null;",
+  paste(c(check,
+          sprintf(paste("REPROTECT(%1$s_s = %2$s_s, %1$s_i); %1$s_p = %2$s_p; %1$s_n = %2$s_n; %1$s_c = %2$s_c;",
+                        "%1$s_set = 1; %1$s_null = %2$s_null;"),
                          v, from), extents), collapse = " ")
 }
 
@@ -48,7 +51,8 @@ is_append <- function(em, s) {
 emit_append <- function(em, s, v, type) {
   part <- s$value$parts[[2]]
   value <- convert(emit(em, part), part$mode, type$mode, is_sure(part))
-  sprintf("{ %s x_ = %s; R_xlen_t k_ = %s_n + 1; %s %s_p[k_ - 1] = x_; }", c_types[[type$mode]], value, v, grow_text(v, type$mode), v)
+  sprintf("{ %s x_ = %s; R_xlen_t k_ = %s_n + 1; %s %s_p[k_ - 1] = x_; }", c_types[[type$mode]], value, v,
+          grow_text(v, type$mode), v)
 }
 
 # Makes place k_ exist in a vector: what lies between is NA.
@@ -82,7 +86,8 @@ emit_into <- function(em, node, v, mode, rank) {
     if (node$rank == 0) make_concat(em, list(parts = list(node)), mode) else make_map(em, node, mode)
   )
   extents <- if (rank > 1) sprintf("%s_d%d = %s;", v, seq_len(rank), made$extents)
-  paste(c("{", made$pre, sprintf("SEXP o_ = Rf_allocVector(%s, n_); %s *p_ = %s(o_);", object_types[[mode]], c_types[[mode]],
+  paste(c("{", made$pre, sprintf("SEXP o_ = Rf_allocVector(%s, n_); %s *p_ = %s(o_);", object_types[[mode]],
+                                 c_types[[mode]],
                                  data_readers[[mode]]), made$body,
           sprintf("REPROTECT(%1$s_s = o_, %1$s_i); %1$s_p = p_; %1$s_n = %1$s_c = n_; %1$s_set = 1; %1$s_null = 0;", v),
           extents, "}"), collapse = "\n")
@@ -108,11 +113,14 @@ range_ends <- function(em, node) {
   from <- convert(emit(em, node$from), node$from$mode, "double", is_sure(node$from))
   to <- convert(emit(em, node$to), node$to$mode, "double", is_sure(node$to))
   if (!node$colon) {
-    return(sprintf("const double to_ = %s; if (!(to_ >= 0 && to_ <= INT_MAX)) goto ds_bail; const R_xlen_t lo_ = 1, hi_ = (R_xlen_t) to_;", to))
+    return(sprintf(paste("const double to_ = %s; if (!(to_ >= 0 && to_ <= INT_MAX)) goto ds_bail;",
+                         "const R_xlen_t lo_ = 1, hi_ = (R_xlen_t) to_;"), to))
   }
-  # from a whole number R counts in integers up to the last one not past the end
-  sprintf(paste("const double from_ = %s, to_ = %s; if (!ds_is_int(from_) || !(fabs(to_) < 2147483647.0)) goto ds_bail;",
-                "const R_xlen_t lo_ = (R_xlen_t) from_, hi_ = (R_xlen_t) (from_ <= to_ ? floor(to_ + 1e-10) : ceil(to_ - 1e-10));"), from, to)
+  # from a whole number R counts in integers up to the last one not past the end (seq_colon() in seq.c)
+  sprintf(paste("const double from_ = %s, to_ = %s;",
+                "if (!ds_is_int(from_) || !(fabs(to_) < 2147483647.0)) goto ds_bail;",
+                "const R_xlen_t far_ = (R_xlen_t) (fabs(to_ - from_) + FLT_EPSILON), lo_ = (R_xlen_t) from_;",
+                "const R_xlen_t hi_ = from_ <= to_ ? lo_ + far_ : lo_ - far_;"), from, to)
 }
 
 range_count <- function(node) {
@@ -132,7 +140,8 @@ make_concat <- function(em, node, mode) {
     if (part$op == "null") return(list(pre = "", n = "0", body = ""))
     if (part$rank == 0) {
       value <- sprintf("c%d_%d_", id, i)
-      return(list(pre = sprintf("const %s %s = %s;", c_types[[mode]], value, convert(emit(em, part), part$mode, mode, is_sure(part))),
+      return(list(pre = sprintf("const %s %s = %s;", c_types[[mode]], value,
+                                convert(emit(em, part), part$mode, mode, is_sure(part))),
                   n = "1", body = sprintf("p_[at_++] = %s;", value)))
     }
     array <- emit_array(em, part)
@@ -155,8 +164,10 @@ make_along <- function(em, node) {
     cumsum = if (double) c("DS_LONG s_ = 0;", loop(sprintf("{ s_ += %s; p_[j_] = (double) s_; }", x))) else
       c("long long s_ = 0; int na_ = 0;",
         loop(sprintf(paste("{ int x_ = %s; if (x_ == NA_INTEGER) na_ = 1; if (!na_) { s_ += x_;",
-                           "if (s_ > INT_MAX || s_ < -INT_MAX) { *bad = 1; na_ = 1; } } p_[j_] = na_ ? NA_INTEGER : (int) s_; }"), x))),
-    cumprod = c("DS_LONG s_ = 1;", loop(sprintf("{ s_ *= %s; p_[j_] = (double) s_; }", convert(x, node$arg$mode, "double"))))
+                           "if (s_ > INT_MAX || s_ < -INT_MAX) { *bad = 1; na_ = 1; } }",
+                           "p_[j_] = na_ ? NA_INTEGER : (int) s_; }"), x))),
+    cumprod = c("DS_LONG s_ = 1;", loop(sprintf("{ s_ *= %s; p_[j_] = (double) s_; }",
+                                                convert(x, node$arg$mode, "double"))))
   )
   list(pre = c(array$pre, sprintf("const R_xlen_t n_ = %s_n;", array$name)), body = body)
 }
@@ -166,7 +177,8 @@ make_draws <- function(em, node) {
   names <- sprintf("c%d_%d_", id, seq_along(node$args))
   values <- vapply(node$args, function(arg) convert(emit(em, arg), arg$mode, "double", is_sure(arg)), "")
   one <- do.call(sprintf, c(list(node$one), as.list(names)))
-  list(pre = c(sprintf("const R_xlen_t n_ = %s;", c_count(em, node$count)), sprintf("const double %s = %s;", names, values)),
+  list(pre = c(sprintf("const R_xlen_t n_ = %s;", c_count(em, node$count)),
+               sprintf("const double %s = %s;", names, values)),
        body = sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) { p_[j_] = %s; *bad |= p_[j_] != p_[j_]; }", one))
 }
 
@@ -186,14 +198,16 @@ element_parts <- function(em, node) {
   leaves$strict <- FALSE
   at <- take_leaves(em, node, leaves)
   names <- unique(leaves$names)
-  list(pre = c(leaves$pre, length_text(names, unique(leaves$matrix), leaves$strict)), at = at, single = length(names) == 1,
+  list(pre = c(leaves$pre, length_text(names, unique(leaves$matrix), leaves$strict, node$rank)), at = at,
+       single = length(names) == 1,
        extents = if (length(leaves$matrix)) sprintf("%s_d%d", leaves$matrix[[1]], seq_len(node$rank)))
 }
 
 take_leaves <- function(em, node, leaves) {
   if (node$rank == 0) {
     name <- sprintf("c%d_", fresh(em))
-    leaves$pre <- c(leaves$pre, sprintf("const %s %s = %s;", c_types[[if (node$mode == "na") "logical" else node$mode]], name, emit(em, node)))
+    leaves$pre <- c(leaves$pre, sprintf("const %s %s = %s;", c_types[[if (node$mode == "na") "logical" else node$mode]],
+                                        name, emit(em, node)))
     return(function(recycled) name)
   }
   if (node$op == "map") {
@@ -201,7 +215,8 @@ take_leaves <- function(em, node, leaves) {
     args <- lapply(unname(node$args), function(arg) take_leaves(em, arg, leaves))
     modes <- rep_len(node$from, length(args))
     return(function(recycled) {
-      texts <- Map(function(at, arg, to) convert(at(recycled), arg$mode, to, is_sure(arg)), args, unname(node$args), modes)
+      texts <- Map(function(at, arg, to) convert(at(recycled), arg$mode, to, is_sure(arg)), args, unname(node$args),
+                   modes)
       do.call(node$code, texts)
     })
   }
@@ -214,16 +229,20 @@ take_leaves <- function(em, node, leaves) {
 }
 
 # R's recycling; where it would warn or stop, the kernel gives up.
-length_text <- function(names, matrices, strict) {
+length_text <- function(names, matrices, strict, rank) {
   if (length(names) == 1) {
     return(c(sprintf("const R_xlen_t n_ = %s_n;", names), if (strict) "if (n_ == 0) goto ds_bail;"))
   }
   lengths <- paste0(names, "_n")
   same <- paste(sprintf("%s == %s", lengths[-1], lengths[[1]]), collapse = " && ")
   if (strict || length(matrices)) {
-    extents <- unlist(lapply(matrices[-1], function(m) sprintf("if (%1$s_d1 != %2$s_d1) goto ds_bail;", matrices[[1]], m)))
+    pairs <- max(0, length(matrices) - 1)
+    extents <- unlist(lapply(seq_len(rank), function(d) {
+      sprintf("if (%1$s_d%3$d != %2$s_d%3$d) goto ds_bail;", matrices[-1], rep_len(matrices, pairs), rep_len(d, pairs))
+    }))
     if (strict) same <- sprintf("%s && %s > 0", same, lengths[[1]]) # the type of an empty ifelse() is logical
-    return(c(sprintf("if (!(%s)) goto ds_bail;", same), extents, sprintf("const R_xlen_t n_ = %s; const int same_ = 1; (void) same_;", lengths[[1]])))
+    return(c(sprintf("if (!(%s)) goto ds_bail;", same), extents,
+             sprintf("const R_xlen_t n_ = %s; const int same_ = 1; (void) same_;", lengths[[1]])))
   }
   c(sprintf("const int same_ = %s; R_xlen_t n_ = %s;", same, lengths[[1]]), "if (!same_) {",
     sprintf("if (%1$s > n_) n_ = %1$s;", lengths[-1]), sprintf("if (%s == 0) n_ = 0;", lengths),

@@ -21,7 +21,8 @@ emit_range_loop <- function(em, s) {
   careful <- if (!inner || length(conditions) || s$over$colon) loop_body(em, s, NULL)
   lines_of(
     "{", range_ends(em, s$over), range_count(s$over),
-    sprintf("const R_xlen_t lo%1$d = lo_, hi%1$d = hi_, n%1$d = n_, step%1$d = step_; (void) hi%1$d; (void) step%1$d;", id),
+    sprintf("const R_xlen_t lo%1$d = lo_, hi%1$d = hi_, n%1$d = n_, step%1$d = step_; (void) hi%1$d; (void) step%1$d;",
+            id),
     sprintf("%s_set = 0;", v),
     if (inner) c(
       sprintf("if (%s) {", paste(c(sprintf("step%d == 1", id), conditions), collapse = " && ")),
@@ -30,7 +31,8 @@ emit_range_loop <- function(em, s) {
     ),
     if (!is.null(careful)) c(
       if (inner) "else",
-      sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) {", id), set(sprintf("(lo%1$d + q%1$d * step%1$d)", id)),
+      sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) {",
+              id), set(sprintf("(lo%1$d + q%1$d * step%1$d)", id)),
       interrupt_check, careful, "}"
     ),
     sprintf("(void) n%d;", id), "}"
@@ -63,7 +65,8 @@ emit_vector_loop <- function(em, s) {
   value <- convert(sprintf("%s_p[q%d]", array$name, id), over$mode, type$mode)
   body <- loop_body(em, s, NULL)
   lines_of("{", array$pre, sprintf("const R_xlen_t n%d = %s_n; %s_set = 0;", id, array$name, v),
-           sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) { %2$s = %3$s; %2$s_set = 1;", id, v, value), interrupt_check,
+           sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) { %2$s = %3$s; %2$s_set = 1;", id, v,
+                   value), interrupt_check,
            body, "}", "}")
 }
 
@@ -73,11 +76,17 @@ has_loop <- function(statements) {
 
 # Names that statements give values to, elements included; and those given whole ones.
 assigned_in <- function(statements) {
-  unlist(lapply(statements, function(s) c(if (s$op %in% c("assign", "store", "for")) s$name, assigned_in(c(s$yes, s$no, s$body)))))
+  names_given(statements, c("assign", "store", "for"))
 }
 
 assigned_whole <- function(statements) {
-  unlist(lapply(statements, function(s) c(if (s$op %in% c("assign", "for")) s$name, assigned_whole(c(s$yes, s$no, s$body)))))
+  names_given(statements, c("assign", "for"))
+}
+
+names_given <- function(statements, ops) {
+  unlist(lapply(statements, function(s) {
+    c(if (s$op %in% ops) s$name, names_given(c(s$yes, s$no, s$body), ops))
+  }))
 }
 
 # The C subscript of a place that the check before the loop proves, or NULL.
@@ -97,7 +106,8 @@ proved_place <- function(em, name, rank, at) {
 
 add_guard <- function(fast, form, end) {
   span <- if (form$coefficient == 1) sprintf("%s + (%s)", c(fast$lo, fast$hi), form$offset) else rep(form$offset, 2)
-  fast$guards$conditions <- c(fast$guards$conditions, form$guards, sprintf("(%s) >= 1", span[[1]]), sprintf("(%s) <= %s", span[[2]], end))
+  fast$guards$conditions <- c(fast$guards$conditions, form$guards, sprintf("(%s) >= 1", span[[1]]),
+                              sprintf("(%s) <= %s", span[[2]], end))
 }
 
 # An index as counter * coefficient + offset, with coefficient 0 or 1 and an
@@ -112,7 +122,8 @@ affine_form <- function(em, node) {
     if (node$name %in% fast$assigned || !node$name %in% em$defined) return(NULL)
     v <- c_name(node$name)
     if (node$mode == "integer") return(form(0, sprintf("(R_xlen_t) %s", v)))
-    if (node$mode == "double") return(form(0, sprintf("(R_xlen_t) %s", v), sprintf("fabs(%1$s) < 4503599627370496.0 && %1$s == floor(%1$s)", v)))
+    if (node$mode == "double") return(form(0, sprintf("(R_xlen_t) %s", v),
+                                           sprintf("fabs(%1$s) < 4503599627370496.0 && %1$s == floor(%1$s)", v)))
     return(NULL)
   }
   if (node$op != "map" || !isTRUE(node$fn %in% c("+", "-")) || length(node$args) != 2) return(NULL)

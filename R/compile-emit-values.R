@@ -47,7 +47,8 @@ emit_position <- function(em, node) {
 emit_whole <- function(em, node) {
   if (node$rank > 0) return(NULL)
   if (node$op == "const" && whole_constant(node)) return(sprintf("%.0f", node$value))
-  if (node$op == "var" && node$name %in% em$counters && node$name %in% em$defined) return(paste0("(R_xlen_t) ", c_name(node$name)))
+  if (node$op == "var" && node$name %in% em$counters && node$name %in% em$defined) return(paste0("(R_xlen_t) ",
+                                                                                                 c_name(node$name)))
   if (node$op != "map" || !isTRUE(node$fn %in% c("+", "-")) || length(node$args) != 2) return(NULL)
   sides <- lapply(node$args, function(arg) emit_whole(em, arg))
   if (any(vapply(sides, is.null, NA))) return(NULL)
@@ -55,7 +56,8 @@ emit_whole <- function(em, node) {
 }
 
 whole_constant <- function(node) {
-  node$mode %in% c("integer", "double") && !is.na(node$value) && abs(node$value) < 1e9 && node$value == round(node$value)
+  node$mode %in% c("integer",
+                   "double") && !is.na(node$value) && abs(node$value) < 1e9 && node$value == round(node$value)
 }
 
 emit_load <- function(em, node) {
@@ -78,7 +80,8 @@ emit_load <- function(em, node) {
 # Locals k1_, k2_, ... with a place in a matrix, or the kernel gives up.
 checked_places <- function(em, v, at) {
   paste(vapply(seq_along(at), function(i) {
-    sprintf("R_xlen_t k%1$d_ = %2$s; if (DS_RARE(k%1$d_ < 1 || k%1$d_ > %3$s_d%1$d)) goto ds_bail;", i, emit_position(em, at[[i]]), v)
+    sprintf("R_xlen_t k%1$d_ = %2$s; if (DS_RARE(k%1$d_ < 1 || k%1$d_ > %3$s_d%1$d)) goto ds_bail;", i,
+            emit_position(em, at[[i]]), v)
   }, ""), collapse = " ")
 }
 
@@ -91,7 +94,8 @@ place_text <- function(v, rank, names = sprintf("k%d_ - 1", seq_len(rank))) {
 emit_size <- function(em, node) {
   if (node$of$op == "var") {
     v <- c_name(node$of$name)
-    return(sprintf("({ %s if (DS_RARE(%s_n > INT_MAX)) goto ds_bail; (int) %s_n; })", defined_check(em, node$of$name), v, v))
+    return(sprintf("({ %s if (DS_RARE(%s_n > INT_MAX)) goto ds_bail; (int) %s_n; })", defined_check(em, node$of$name),
+                   v, v))
   }
   array <- emit_array(em, node$of)
   sprintf("({ %s (int) %s_n; })", array$pre, array$name)
@@ -136,7 +140,8 @@ emit_fold <- function(em, node) {
     sum = if (double) list("DS_LONG s_ = 0;", each("s_ += %s;"), "(double) s_") else
       list("long long s_ = 0; int na_ = 0;", each("{ int x_ = %s; if (x_ == NA_INTEGER) na_ = 1; else s_ += x_; }"),
            "if (!na_ && (s_ > INT_MAX || s_ < -INT_MAX)) *bad = 1;", "na_ ? NA_INTEGER : (int) s_"),
-    prod = list("DS_LONG s_ = 1;", each(if (double) "s_ *= %s;" else "{ int x_ = %s; s_ *= ds_i2d(x_); }"), "(double) s_"),
+    prod = list("DS_LONG s_ = 1;", each(if (double) "s_ *= %s;" else "{ int x_ = %s; s_ *= ds_i2d(x_); }"),
+                "(double) s_"),
     mean = emit_mean(each, double),
     min = , max = emit_extreme(node$fold, each, double, x),
     any = list("int s_ = 0;", each("s_ = ds_or(s_, %s);"), "s_"),
@@ -156,9 +161,11 @@ emit_mean <- function(each, double) {
 emit_extreme <- function(fold, each, double, type) {
   better <- if (fold == "max") ">" else "<"
   step <- if (double) {
-    sprintf("{ double x_ = %%s; if (DS_RARE(ISNAN(x_))) { if (!ISNA(s_)) s_ = x_; u_ = 1; } else if (!u_ || x_ %s s_) { s_ = x_; u_ = 1; } }", better)
+    sprintf(paste("{ double x_ = %%s; if (DS_RARE(ISNAN(x_))) { if (!ISNA(s_)) s_ = x_; u_ = 1; }",
+                  "else if (!u_ || x_ %s s_) { s_ = x_; u_ = 1; } }"), better)
   } else {
-    sprintf("{ int x_ = %%s; if (!u_ || s_ != NA_INTEGER) { if (x_ == NA_INTEGER || !u_ || x_ %s s_) { s_ = x_; u_ = 1; } } }", better)
+    sprintf(paste("{ int x_ = %%s; if (!u_ || s_ != NA_INTEGER) {",
+                  "if (x_ == NA_INTEGER || !u_ || x_ %s s_) { s_ = x_; u_ = 1; } } }"), better)
   }
   list(sprintf("%s s_ = 0; int u_ = 0;", type), each(step), "if (!u_) goto ds_bail;", "s_")
 }

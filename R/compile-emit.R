@@ -58,7 +58,8 @@ emit_entry <- function(lowered, argument_types) {
 
 declare_variable <- function(v, type) {
   mode <- if (type$mode %in% c("null", "na")) "logical" else type$mode
-  if (type$rank == 0) return(sprintf("%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;", c_types[[mode]], v, v, v, v))
+  if (type$rank == 0) return(sprintf("%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;", c_types[[mode]], v, v, v,
+                                     v))
   extents <- if (type$rank > 1) paste0(", ", v, "_d", seq_len(type$rank), " = 0", collapse = "")
   unused <- paste0("(void) ", v, c("_p", "_n", "_c", "_set", "_null"), ";", collapse = " ")
   sprintf(paste("SEXP %1$s_s = R_NilValue; %2$s *%1$s_p = NULL; R_xlen_t %1$s_n = 0, %1$s_c = 0%3$s; int %1$s_set = 0,",
@@ -76,14 +77,16 @@ emit_argument <- function(em, name, given, from) {
   }
   object <- if (given$mode != type$mode) sprintf("Rf_coerceVector(%s, %s)", from, object_types[[type$mode]]) else
     if (name %in% em$stored) sprintf("Rf_duplicate(%s)", from) else from
-  extents <- if (type$rank > 1) sprintf("%s_d%d = INTEGER(Rf_getAttrib(%s, R_DimSymbol))[%d];", v, seq_len(type$rank), from,
+  extents <- if (type$rank > 1) sprintf("%s_d%d = INTEGER(Rf_getAttrib(%s, R_DimSymbol))[%d];", v, seq_len(type$rank),
+                                        from,
                                         seq_len(type$rank) - 1)
   lines_of(sprintf("REPROTECT(%1$s_s = %2$s, %1$s_i); %3$s", v, object, take_object(v, type$mode)), extents)
 }
 
 # The locals of a variable, from its object.
 take_object <- function(v, mode) {
-  sprintf("%1$s_p = %2$s(%1$s_s); %1$s_n = %1$s_c = XLENGTH(%1$s_s); %1$s_set = 1; %1$s_null = 0;", v, data_readers[[mode]])
+  sprintf("%1$s_p = %2$s(%1$s_s); %1$s_n = %1$s_c = XLENGTH(%1$s_s); %1$s_set = 1; %1$s_null = 0;", v,
+          data_readers[[mode]])
 }
 
 # C text of one mode as another.
@@ -97,7 +100,8 @@ convert <- function(code, from, to, sure = FALSE) {
 
 emit_block <- function(em, statements) {
   lines_of(vapply(statements, function(statement) {
-    paste0(sprintf("#line %d \"%s\"\n", statement$line, gsub("([\\\\\"])", "\\\\\\1", em$file)), emit_statement(em, statement))
+    paste0(sprintf("#line %d \"%s\"\n", statement$line, gsub("([\\\\\"])", "\\\\\\1", em$file)),
+           emit_statement(em, statement))
   }, ""))
 }
 
@@ -167,7 +171,8 @@ emit_object <- function(em, node) {
   if (node$op == "null") return("R_NilValue")
   if (node$op == "list") return(emit_list(em, node))
   if (node$rank == 0) {
-    maker <- c(double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical", na = "Rf_ScalarLogical")
+    maker <- c(double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical",
+               na = "Rf_ScalarLogical")
     return(sprintf("%s(%s)", maker[[node$mode]], if (node$mode == "na") "NA_LOGICAL" else emit(em, node)))
   }
   array <- emit_array(em, node)
@@ -178,19 +183,26 @@ emit_object <- function(em, node) {
 # The object of an array variable, cut to its length, with its extents.
 whole_object <- function(v, rank) {
   if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", v))
-  sprintf("({ if (Rf_getAttrib(%1$s_s, R_DimSymbol) == R_NilValue) { SEXP d_ = PROTECT(Rf_allocVector(INTSXP, %2$d)); %3$s Rf_setAttrib(%1$s_s, R_DimSymbol, d_); UNPROTECT(1); } %1$s_s; })",
-          v, rank, paste(sprintf("INTEGER(d_)[%d] = (int) %s_d%d;", seq_len(rank) - 1, v, seq_len(rank)), collapse = " "))
+  sprintf(paste("({ if (Rf_getAttrib(%1$s_s, R_DimSymbol) == R_NilValue) {",
+                "SEXP d_ = PROTECT(Rf_allocVector(INTSXP, %2$d)); %3$s",
+                "Rf_setAttrib(%1$s_s, R_DimSymbol, d_); UNPROTECT(1); } %1$s_s; })"),
+          v, rank, paste(sprintf("INTEGER(d_)[%d] = (int) %s_d%d;", seq_len(rank) - 1, v, seq_len(rank)),
+                         collapse = " "))
 }
 
+# A list is held by a variable of its own, since making its parts may give up.
 emit_list <- function(em, node) {
   count <- length(node$parts)
-  sets <- vapply(seq_len(count), function(i) sprintf("SET_VECTOR_ELT(l_, %d, %s);", i - 1, emit_object(em, node$parts[[i]])), "")
+  v <- new_temp(em, "logical", 1)
+  parts <- vapply(node$parts, function(part) emit_object(em, part), "")
+  sets <- sprintf("SET_VECTOR_ELT(%s_s, %d, %s);", v, seq_len(count) - 1, parts)
   names <- if (any(nzchar(node$names))) {
     c(sprintf("SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", count),
-      sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_len(count) - 1, vapply(enc2utf8(node$names), c_string, "")),
-      "Rf_setAttrib(l_, R_NamesSymbol, n_); UNPROTECT(1);")
+      sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_len(count) - 1, c_string(enc2utf8(node$names))),
+      sprintf("Rf_setAttrib(%s_s, R_NamesSymbol, n_); UNPROTECT(1);", v))
   }
-  paste(c(sprintf("({ SEXP l_ = PROTECT(Rf_allocVector(VECSXP, %d));", count), sets, names, "UNPROTECT(1); l_; })"), collapse = " ")
+  make <- sprintf("REPROTECT(%1$s_s = Rf_allocVector(VECSXP, %2$d), %1$s_i);", v, count)
+  paste(c("({", make, sets, names, sprintf("%s_s; })", v)), collapse = " ")
 }
 
 c_string <- function(text) paste0("\"", gsub("([\\\\\"])", "\\\\\\1", text), "\"")
@@ -209,8 +221,10 @@ new_temp <- function(em, mode, rank) {
 
 # Helpers: single numbers in and out.
 helper_head <- function(helper) {
-  arguments <- sprintf("%s %s", c_types[vapply(helper$types, function(type) type$mode, "")], paste0("a", seq_along(helper$types)))
-  sprintf("static %s %s(%s)", c_types[[helper$mode]], helper$routine, paste(c(arguments, "int *bad", "int *gave_up"), collapse = ", "))
+  arguments <- sprintf("%s %s", c_types[vapply(helper$types, function(type) type$mode, "")],
+                       paste0("a", seq_along(helper$types)))
+  sprintf("static %s %s(%s)", c_types[[helper$mode]], helper$routine,
+          paste(c(arguments, "int *bad", "int *gave_up"), collapse = ", "))
 }
 
 emit_helper <- function(helper) {

@@ -22,7 +22,8 @@ lower_helper_function <- function(helpers, key, name, f, types) {
     lowered <- lower_function(kernel, stats::setNames(types, names(kernel$formals)), helpers)
     mode <- helper_mode(lowered, kernel)
     again <- mode != helpers$known[[key]]$mode
-    helpers$known[[key]] <- list(routine = routine, mode = mode, types = unname(types), random = lowered$random, lowered = lowered)
+    helpers$known[[key]] <- list(routine = routine, mode = mode, types = unname(types), random = lowered$random,
+                                 lowered = lowered)
     if (!again) return(helpers$known[[key]])
   }
 }
@@ -34,7 +35,8 @@ helper_mode <- function(lowered, kernel) {
   if (is.null(type) || !type$mode %in% c("na", "logical", "integer", "double") || type$rank > 0 || !single ||
       length(unique(setdiff(vapply(lowered$returned, function(t) t$mode, ""), "na"))) > 1) {
     abort_ds("unsupported", sprintf("The helper `%s()` can't be compiled.", kernel$name),
-             sprintf("%s, line %d: helpers take and give single numbers of one type.", basename(kernel$file), kernel$line),
+             sprintf("%s, line %d: helpers take and give single numbers of one type.", basename(kernel$file),
+                     kernel$line),
              "Write its body into the kernel, or make its results one type.", file = kernel$file, line = kernel$line)
   }
   type$mode

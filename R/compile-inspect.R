@@ -1,8 +1,10 @@
 #' The R function behind a compiled kernel, and what became of it
 #'
 #' @param fast A function of [ds_compile()].
-#' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame one row a
-#'   specialisation, with `arguments` (types), `seconds` (to build it or take it from the cache), `cached` and `source` (C).
+#' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame one row
+#' a
+#'   specialisation, with `arguments` (types), `seconds` (to build it or take it from the cache), `cached` and `source`
+#'   (C).
 #'   Printed it also tells the constants that were compiled in, and how often a call was handed back to R.
 #' @section Errors: `ds_error_input` when `fast` is not a compiled function.
 #' @examples
@@ -24,7 +26,8 @@ ds_inspect <- function(fast) {
     }, "", USE.NAMES = FALSE),
     seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
     cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
-    source = vapply(built, function(one) paste(read_text(paste0(one$path, ".c")), collapse = "\n"), "", USE.NAMES = FALSE)
+    source = vapply(built, function(one) paste(read_text(paste0(one$path, ".c")), collapse = "\n"), "",
+                    USE.NAMES = FALSE)
   )
   constants <- unlist(lapply(unname(built), function(one) one$constants), recursive = FALSE)
   structure(list(table = table, numerics = state$numerics, handed_back = state$handed_back,

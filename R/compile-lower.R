@@ -76,7 +76,7 @@ lower_tail <- function(cx, code, line) {
                                          "Write the variable on a line of its own at the end.")
       return(c(lower_statement(cx, code), list(statement_node(cx, "return", value = null_node()))))
     }
-    if (head %in% c("return", "stop", "warning", "stopifnot", "invisible")) return(lower_statement(cx, code))
+    if (head %in% c("return", "stop", "warning", "stopifnot", "invisible", "<<-")) return(lower_statement(cx, code))
   }
   list(lower_return(cx, code))
 }
@@ -93,7 +93,9 @@ lower_return <- function(cx, code) {
 is_list_call <- function(cx, code) is.call(code) && call_name(code) == "list" && is_builtin(cx, "list")
 
 lower_list <- function(cx, code) {
-  parts <- lapply(as.list(code)[-1], function(part) if (is_list_call(cx, part)) lower_list(cx, part) else lower(cx, part))
+  parts <- lapply(as.list(code)[-1], function(part) {
+    if (is_list_call(cx, part)) lower_list(cx, part) else lower(cx, part)
+  })
   expression_node("list", "list", 0, parts = parts, names = rlang::names2(as.list(code)[-1]))
 }
 
@@ -119,7 +121,8 @@ lower_statement <- function(cx, code) {
     "<<-" = refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead."),
     "if" = lower_if(cx, code),
     "for" = lower_for(cx, code),
-    "while" = list(statement_node(cx, "while", cond = lower_condition(cx, code[[2]]), body = lower_block(cx, code[[3]]))),
+    "while" = list(statement_node(cx, "while", cond = lower_condition(cx, code[[2]]),
+                                  body = lower_block(cx, code[[3]]))),
     "repeat" = list(statement_node(cx, "while", cond = NULL, body = lower_block(cx, code[[2]]))),
     "break" = list(statement_node(cx, "break")),
     "next" = list(statement_node(cx, "next")),
@@ -181,8 +184,10 @@ lower_whole <- function(cx, name, value, code) {
     return(c(lower_assignment(cx, value), lower_whole(cx, name, value[[2]], code)))
   }
   node <- lower(cx, value)
-  if (node$op == "list") refuse(cx, code, "a list that is not the result", "Return the list; keep vectors in variables.")
-  if (node$op == "concat" && identical(node$parts[[1]]$name, name)) cx$stored <- c(cx$stored, name) # it may grow in place
+  if (node$op == "list") refuse(cx, code, "a list that is not the result",
+                                "Return the list; keep vectors in variables.")
+  if (node$op == "concat" && identical(node$parts[[1]]$name, name)) cx$stored <- c(cx$stored,
+                                                                                   name) # it may grow in place
   note_type(cx, name, new_type(node$mode, node$rank), code)
   list(statement_node(cx, "assign", name = name, value = node))
 }
@@ -203,7 +208,7 @@ lower_store <- function(cx, target, value, code) {
   if (is.null(known)) refuse(cx, code, sprintf("`%s` has no value yet", name), "Allocate it first: `numeric(n)`.")
   indices <- as.list(target)[-(1:2)]
   node <- lower(cx, value)
-  if (any(vapply(indices, function(i) identical(i, quote(expr = )), NA))) {
+  if (any(vapply(indices, rlang::is_missing, NA))) {
     refuse(cx, code, "an assignment to a whole row or column", "Write the loop over its elements.")
   }
   positions <- lapply(indices, function(i) lower_position(cx, i))
@@ -219,12 +224,13 @@ lower_store <- function(cx, target, value, code) {
 
 # An index: a single number.
 lower_position <- function(cx, code) {
-  if (missing(code) || identical(code, quote(expr = ))) {
+  if (rlang::is_missing(code)) {
     refuse(cx, quote(x[]), "an empty index", "Write the loop over its elements.")
   }
   node <- lower(cx, code)
   if (node$rank > 0) refuse(cx, code, "an index that is a vector", "Index one element at a time in a loop.")
-  if (node$mode %in% c("logical", "na", "null")) refuse(cx, code, "an index that is logical", "Use `which()` outside, or `if`.")
+  if (node$mode %in% c("logical", "na", "null")) refuse(cx, code, "an index that is logical",
+                                                        "Use `which()` outside, or `if`.")
   node
 }
 
@@ -277,7 +283,8 @@ lower_name <- function(cx, code) {
   if (!nzchar(name)) refuse(cx, code, "an empty argument")
   type <- cx$vars[[name]]
   if (!is.null(type)) return(expression_node("var", type$mode, type$rank, name = name))
-  if (name %in% cx$kernel$assigned) refuse(cx, code, sprintf("`%s` has no value yet", name), "Give it one above this line.")
+  if (name %in% cx$kernel$assigned) refuse(cx, code, sprintf("`%s` has no value yet", name),
+                                           "Give it one above this line.")
   value <- get0(name, cx$kernel$env, inherits = TRUE)
   if (is.null(type_of_value(value)) || length(value) != 1) {
     refuse(cx, code, sprintf("`%s` is neither an argument nor a number outside the function", name),
@@ -291,7 +298,8 @@ lower_load <- function(cx, code) {
   if (!is.name(code[[2]])) refuse(cx, code, "an index into an expression", "Give the expression a name first.")
   of <- lower(cx, code[[2]])
   indices <- as.list(code)[-(1:2)]
-  if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`", "Write the loop over its elements.")
+  if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`",
+                                                  "Write the loop over its elements.")
   positions <- lapply(indices, function(i) lower_position(cx, i))
   if (of$op != "var" || (length(positions) != 1 && of$rank != length(positions) && of$mode != "null")) {
     refuse(cx, code, sprintf("%d indices for %s", length(positions), type_words(of)))
@@ -321,7 +329,8 @@ lower_helper <- function(cx, name, code) {
   }
   args <- lapply(matched[names(formals(value))], function(part) lower(cx, part))
   if (any(vapply(args, function(arg) arg$rank > 0 || arg$mode %in% c("null", "na"), NA))) {
-    refuse(cx, code, sprintf("`%s()` is given a vector", name), "Helpers take single numbers; write its body into the kernel.")
+    refuse(cx, code, sprintf("`%s()` is given a vector", name),
+           "Helpers take single numbers; write its body into the kernel.")
   }
   type <- cx$helpers$ask(name, value, lapply(args, function(arg) new_type(arg$mode)), cx)
   cx$random <- cx$random || type$random

@@ -54,14 +54,16 @@ outside_values <- function(kernel) {
   while (length(queue)) {
     one <- queue[[1]]
     queue <- queue[-1]
-    free <- setdiff(all.names(one$body), c(names(one$formals), assigned_names(one$body), names(found), known_builtins()))
+    free <- setdiff(all.names(one$body), c(names(one$formals), assigned_names(one$body), names(found),
+                                           known_builtins()))
     for (name in free) {
       value <- get0(name, one$env, inherits = TRUE)
       if (is.null(value) || is.primitive(value) || identical(environment(value), baseenv())) next
       if (is.function(value) && isNamespace(environment(value))) next
       if (inherits(value, "ds_compiled")) value <- ds_original(value)
       found[[name]] <- value
-      if (is.function(value)) queue <- c(queue, list(list(formals = formals(value), body = body(value), env = environment(value))))
+      if (is.function(value)) queue <- c(queue, list(list(formals = formals(value), body = body(value),
+                                                          env = environment(value))))
     }
   }
   found

@@ -40,7 +40,8 @@ same_type <- function(one, other) identical(one, other)
 # "double vector", "integer", "3-dimensional logical array".
 type_words <- function(type) {
   if (type$mode == "null") return("NULL")
-  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(" array of %d extents", type$rank)
+  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(" array of %d extents",
+                                                                                         type$rank)
   paste0(if (type$mode == "na") "logical" else type$mode, shape)
 }
 

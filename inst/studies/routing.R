@@ -1,6 +1,6 @@
 # Reservoir routing in the Hollowmere catchment: hourly rain runs through a leaky
 # reservoir that keeps the share `keep` of its water each hour and lets the rest
-# out. Five stages of one kernel, from the first idea to native code.
+# out. Six stages of one kernel, from the first idea to native code.
 
 library(deepstride)
 
@@ -49,6 +49,7 @@ ds_study(
 ) |>
   ds_stage("grown", route_grown, note = "result grown element by element") |>
   ds_stage("filled", route_filled, note = "result allocated once") |>
+  ds_stage("native", ds_compile(route_filled), note = "the same loop, compiled") |>
   ds_stage("filter", route_filter, note = "R's own recursive filter") |>
   ds_stage("c", ds_native("route.c", "route"), note = "loop moved to C") |>
   ds_stage("cpp", ds_native("route.cpp", "route"), note = "loop moved to C++ through Rcpp")

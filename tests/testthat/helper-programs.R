@@ -8,29 +8,36 @@ random_index <- function(env) {
 }
 
 random_number <- function(env, size = 3) {
-  if (size == 0) return(pick("k", "s", "0.5", "-2", "3L", "n", if (env$depth > 0) "i", sprintf("x[%s]", random_index(env))))
+  if (size == 0) return(pick("k", "s", "0.5", "-2", "3L", "n", if (env$depth > 0) "i",
+                             sprintf("x[%s]", random_index(env))))
   part <- function() random_number(env, sample(0:(size - 1), 1))
   switch(pick(1:10),
     sprintf("(%s + %s)", part(), part()), sprintf("(%s - %s)", part(), part()), sprintf("(%s * %s)", part(), part()),
     sprintf("(%s / (1 + abs(%s)))", part(), part()), sprintf("%s(%s, %s)", pick("min", "max"), part(), part()),
-    sprintf("sqrt(abs(%s))", part()), sprintf("%s(%s)", pick("sum", "mean", "length", "min", "max", "prod"), random_vector(env, 1)),
+    sprintf("sqrt(abs(%s))", part()), sprintf("%s(%s)", pick("sum", "mean", "length", "min", "max", "prod"),
+                                              random_vector(env, 1)),
     sprintf("(if (%s) %s else %s)", random_condition(env), sprintf("(%s + 0)", part()), sprintf("(%s + 0)", part())),
-    sprintf("(%s %s 3)", part(), pick("%%", "%/%", "^")), sprintf("%s(%s)", pick("floor", "-", "exp", "abs", "sign"), part())
+    sprintf("(%s %s 3)", part(), pick("%%", "%/%", "^")), sprintf("%s(%s)", pick("floor", "-", "exp", "abs", "sign"),
+                                                                  part())
   )
 }
 
 random_condition <- function(env) {
   simple <- sprintf("%s %s %s", random_number(env, 1), pick("<", ">", "<=", ">=", "==", "!="), random_number(env, 1))
-  switch(pick(1:4), simple, simple, sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"), sprintf("!is.na(x[%s])", random_index(env)))
+  switch(pick(1:4), simple, simple, sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"),
+         sprintf("!is.na(x[%s])", random_index(env)))
 }
 
 random_vector <- function(env, size = 2) {
   if (size == 0) return(pick("x", "y", "v", "x"))
   part <- function() random_vector(env, sample(0:(size - 1), 1))
   switch(pick(1:8),
-    sprintf("(%s %s %s)", part(), pick("+", "-", "*"), part()), sprintf("(%s %s %s)", part(), pick("+", "*", "/"), random_number(env, 0)),
-    sprintf("cumsum(%s)", part()), sprintf("rev(%s)", part()), sprintf("%s(%s, %s)", pick("pmin", "pmax"), part(), random_number(env, 0)),
-    sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)), sprintf("%s(%s)", pick("abs", "floor", "-"), part()),
+    sprintf("(%s %s %s)", part(), pick("+", "-", "*"), part()), sprintf("(%s %s %s)", part(), pick("+", "*", "/"),
+                                                                        random_number(env, 0)),
+    sprintf("cumsum(%s)", part()), sprintf("rev(%s)", part()), sprintf("%s(%s, %s)", pick("pmin", "pmax"), part(),
+                                                                       random_number(env, 0)),
+    sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)), sprintf("%s(%s)", pick("abs", "floor", "-"),
+                                                                            part()),
     sprintf("c(%s, %s)", part(), random_number(env, 0))
   )
 }
@@ -54,10 +61,13 @@ random_loop <- function(env, size) {
   env$depth <- 1
   inner <- random_block(env, size - 1)
   env$depth <- 0
-  c(sprintf("for (i in %s) {", over), inner, if (runif(1) < 0.2) sprintf("if (%s) %s", "s > 50", pick("break", "next")), "}")
+  c(sprintf("for (i in %s) {", over), inner, if (runif(1) < 0.2) sprintf("if (%s) %s", "s > 50", pick("break", "next")),
+    "}")
 }
 
-random_block <- function(env, size) unlist(lapply(seq_len(sample(1:3, 1)), function(j) random_statement(env, max(size, 0))))
+random_block <- function(env, size) {
+  unlist(lapply(seq_len(sample(1:3, 1)), function(j) random_statement(env, max(size, 0))))
+}
 
 random_program <- function(seed) {
   set.seed(seed)
@@ -104,6 +114,7 @@ program_mismatch <- function(seed, rounds = 6) {
   lines <- random_program(seed)
   f <- eval(parse(text = lines, keep.source = TRUE), globalenv())
   fast <- ds_compile(f)
+  on.exit(for (one in attr(fast, "ds_compiled")$built) dyn.unload(one$path)) # R holds a few hundred libraries
   for (round in seq_len(rounds)) {
     arguments <- random_arguments(1000 * seed + round)
     expected <- outcome_of(f, arguments)

@@ -5,6 +5,7 @@
  * whatever is rare (errors, warnings, odd indices) is left to R itself. */
 #ifndef DEEPSTRIDE_KERNEL_H
 #define DEEPSTRIDE_KERNEL_H
+#include <float.h>
 #include <math.h>
 #include <string.h>
 #include <R.h>
@@ -16,6 +17,11 @@
 #define DS_LONG long double
 
 static inline double ds_i2d(int x) { return x == NA_INTEGER ? NA_REAL : (double) x; }
+static inline int ds_d2i(double x, int *bad) {
+  if (x > -2147483648.0 && x < 2147483648.0) return (int) x;
+  if (!ISNAN(x)) *bad = 1;
+  return NA_INTEGER;
+}
 static inline int ds_d2l(double x) { return ISNAN(x) ? NA_LOGICAL : x != 0; }
 static inline int ds_i2l(int x) { return x == NA_INTEGER ? NA_LOGICAL : x != 0; }
 

@@ -1,0 +1,51 @@
+# `deepstride compile`: a function of a script, for arguments of given kinds.
+
+verb_compile <- function(command) {
+  options <- command$options
+  for (needed in c("name", "like")) {
+    if (is.null(options[[needed]])) {
+      flag <- c(name = "--function", like = "--like")[[needed]]
+      abort_input(sprintf("`deepstride compile` needs `%s`.", flag),
+                  hint = paste("For example: `deepstride compile route.R --function route",
+                               "--like 'rain=double(10), keep=0.85'`."), arg = flag)
+    }
+  }
+  if (!is.null(options$emit)) check_choice(options$emit, "c", "--emit")
+  fast <- ds_compile(script_function(command$file, options$name), like = like_arguments(options$like))
+  inspection <- ds_inspect(fast)
+  if (!is.null(options$emit) && !options$json) {
+    show_lines(strsplit(inspection$table$source, "\n")[[1]])
+    return(exit_status[["agrees"]])
+  }
+  document <- list(arguments = inspection$table$arguments, seconds = inspection$table$seconds,
+                   cached = inspection$table$cached, source = inspection$table$source)
+  give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), NULL)
+  exit_status[["agrees"]]
+}
+
+# The script is run in an environment of its own.
+script_function <- function(path, name) {
+  if (!file.exists(path)) abort_input(sprintf("There is no script `%s`.", path), arg = "file")
+  scope <- new.env(parent = globalenv())
+  tryCatch(
+    sys.source(path, scope, chdir = TRUE, keep.source = TRUE),
+    error = function(e) abort_input(sprintf("`%s` stopped.", path), condition_line(e), arg = "file", cause = e)
+  )
+  found <- get0(name, scope, mode = "function", inherits = FALSE)
+  if (is.null(found)) {
+    made <- ls(scope)
+    abort_input(sprintf("`%s` makes no function `%s`.", path, name),
+                hint = sprintf("It makes %s.", if (length(made)) quoted(made) else "nothing"), arg = "--function")
+  }
+  found
+}
+
+like_arguments <- function(text) {
+  tryCatch(
+    eval(str2lang(sprintf("list(%s)", text)), globalenv()),
+    error = function(e) {
+      abort_input("`--like` must be arguments as in a call of R.", condition_line(e),
+                  "For example: `--like 'rain=double(10), keep=0.85'`.", arg = "--like")
+    }
+  )
+}

@@ -1,0 +1,80 @@
+# Compiled kernels against C written by hand and against R, paired in one run.
+# Prints, and writes as JSON where a path is given:
+#   speed     compiled over hand-written C, a kernel a line, and over R
+#   latency   seconds from source to first result, and to take it from the cache;
+#             microseconds of a warm call with three arguments
+library(deepstride)
+source(file.path("measure", "compile", "kernels.R"))
+arguments <- commandArgs(TRUE)
+Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
+
+flags <- deepstride:::compile_flags("strict")
+flags <- setdiff(flags, c("-shared", "-w", "-std=gnu11"))
+
+paired <- function(one, other, seconds = 1.5) {
+  ratios <- double()
+  until <- proc.time()[[3]] + seconds
+  while (proc.time()[[3]] < until || length(ratios) < 7) {
+    turn <- sample(2)
+    times <- double(2)
+    for (i in turn) {
+      start <- deepstride:::clock_now()
+      if (i == 1) one() else other()
+      times[[i]] <- deepstride:::clock_now() - start
+    }
+    ratios <- c(ratios, times[[1]] / times[[2]])
+  }
+  stats::median(ratios)
+}
+
+rows <- lapply(names(compile_kernels), function(name) {
+  one <- compile_kernels[[name]]
+  set.seed(1)
+  given <- one$inputs()
+  fast <- ds_compile(one$r)
+  start <- deepstride:::clock_now()
+  value <- do.call(fast, given)
+  first <- deepstride:::clock_now() - start
+  by_hand <- ds_native(paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", one$c, "\n"),
+                       "kernel",
+                       flags = flags)
+  set.seed(1)
+  hand <- do.call(by_hand, unname(given))
+  set.seed(1)
+  value <- do.call(fast, given)
+  slow <- system.time(do.call(one$r, given))[[3]]
+  against_c <- paired(function() do.call(fast, given), function() do.call(by_hand, unname(given)))
+  seconds <- min(replicate(3, system.time(do.call(fast, given))[[3]]))
+  row <- list(kernel = name, against_c = against_c, against_r = slow / max(seconds, 1e-4), first = first,
+              same = isTRUE(all.equal(value, hand, tolerance = 1e-12)))
+  cat(sprintf("%-22s %.2f of hand-written C, %5.0f times R, first result in %.2f s%s\n", name, row$against_c,
+              row$against_r,
+              row$first, if (row$same) "" else "  ANOTHER RESULT"))
+  row
+})
+
+of_c <- vapply(rows, function(row) row$against_c, 0)
+cat(sprintf("geometric mean %.2f of hand-written C, worst %.2f\n", exp(mean(log(of_c))), max(of_c)))
+first <- stats::median(vapply(rows, function(row) row$first, 0))
+cat(sprintf("source to first result: median %.2f s\n", first))
+
+three <- ds_compile(function(a, b, c) a + b + c)
+three(1, 2, 3)
+calls <- 2e5
+warm <- min(replicate(5, system.time(for (i in seq_len(calls)) three(1, 2, 3))[[3]])) / calls
+empty <- min(replicate(5, system.time(for (i in seq_len(calls)) NULL)[[3]])) / calls
+cat(sprintf("a warm call with three arguments: %.2f us\n", 1e6 * (warm - empty)))
+
+cached <- callr::r(function(r, given) {
+  library(deepstride)
+  fast <- ds_compile(r)
+  start <- deepstride:::clock_now()
+  do.call(fast, given)
+  deepstride:::clock_now() - start
+}, list(compile_kernels$route$r, lapply(compile_kernels$route$inputs(), utils::head, 1e4)))
+cat(sprintf("from the cache in a new process: %.0f ms\n", 1000 * cached))
+
+if (length(arguments)) {
+  jsonlite::write_json(list(kernels = rows, first = first, warm = warm - empty, cached = cached), arguments[[1]],
+                       auto_unbox = TRUE, digits = NA)
+}

@@ -1,0 +1,63 @@
+test_that("a kernel is built once for its types, kept, and found by other processes", {
+  f <- eval(parse(text = sprintf("function(rain, keep) sum(rain) * keep + %d", sample.int(1e6, 1))))
+  fast <- ds_compile(f, like = list(rain = double(3), keep = 0.5))
+  expect_identical(as.data.frame(ds_inspect(fast))$cached, FALSE)
+  expect_identical(fast(c(1, 2), 3), f(c(1, 2), 3))
+  expect_identical(nrow(as.data.frame(ds_inspect(fast))), 1L)
+  fast(1:3, 2)
+  expect_identical(as.data.frame(ds_inspect(fast))$arguments[[2]], "rain: integer vector, keep: double")
+  expect_identical(as.data.frame(ds_inspect(ds_compile(f, like = list(rain = double(3), keep = 0.5))))$cached, TRUE)
+  path <- tempfile(fileext = ".rds")
+  saveRDS(fast, path)
+  again <- callr::r(function(path) {
+    fast <- readRDS(path)
+    list(fast(c(1, 2), 3), as.data.frame(deepstride::ds_inspect(fast))$cached)
+  }, list(path))
+  expect_identical(again[[1]], f(c(1, 2), 3))
+  expect_true(again[[2]][[1]])
+  expect_identical(ds_original(fast), f)
+})
+
+test_that("a damaged library is built anew, and a cache that others can write is refused", {
+  f <- eval(parse(text = sprintf("function(x) x * %d", sample.int(1e6, 1))))
+  fast <- ds_compile(f)
+  fast(2)
+  library <- attr(fast, "ds_compiled")$built[[1]]$path
+  text <- readBin(library, "raw", 1e6)
+  dyn.unload(library)
+  writeBin(utils::head(text, 2000), library)
+  again <- ds_compile(f)
+  expect_identical(again(2), f(2))
+  expect_false(as.data.frame(ds_inspect(again))$cached)
+  folder <- dirname(library)
+  on.exit(Sys.chmod(folder, "700"))
+  Sys.chmod(folder, "777", use_umask = FALSE)
+  expect_error(ds_compile(function(y) y + 12345)(1), "can be written by other users", class = "ds_error_build")
+})
+
+test_that("a compiled kernel is a stage like any other", {
+  study <- routing_study(c(10, 100)) |> ds_stage("native", ds_compile(route_filled))
+  agreement <- ds_agree(study, cases = ds_cases(), isolate = "none")
+  expect_identical(unique(agreement$table$verdict), "identical")
+  isolated <- ds_time(study, quick_plan(isolate = "stage"), ds_agree(study))
+  expect_identical(unique(isolated$cells$state), "timed")
+  expect_identical(study$stages$native$language, "R, compiled")
+  expect_identical(study$stages$native$source, study$stages$filled$source)
+})
+
+test_that("the command compiles a function of a script, or says what is missing", {
+  script <- tempfile(fileext = ".R")
+  writeLines(c("route <- function(rain, keep) {", "  s <- 0", "  for (r in rain) s <- keep * s + r", "  s", "}"),
+             script)
+  ran <- run_deepstride(c("compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85"))
+  expect_identical(ran$status, 0L)
+  expect_match(ran$stdout, "for (rain: double vector, keep: double)", fixed = TRUE)
+  source <- run_deepstride(c("compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85", "--emit",
+                             "c"))
+  expect_match(source$stdout, "SEXP ds_kernel(SEXP *a)", fixed = TRUE)
+  expect_match(source$stdout, "#line 3", fixed = TRUE)
+  missing <- run_deepstride(c("compile", script, "--function", "flow", "--like", "rain=1"))
+  expect_identical(missing$status, 2L)
+  expect_match(missing$stderr, "makes no function `flow`")
+  expect_identical(run_deepstride(c("compile", script))$status, 2L)
+})

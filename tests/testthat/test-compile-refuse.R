@@ -1,0 +1,47 @@
+refused <- function(f, ..., numerics = "strict") {
+  tryCatch(ds_compile(f)(...), ds_error_unsupported = identity)
+}
+
+test_that("what can't be compiled is refused with line, expression, reason and a way out", {
+  path <- tempfile(fileext = ".R")
+  writeLines(c("route <- function(rain) {", "  total <- 0", "  label <- paste(\"rain\", total)", "  total", "}"), path)
+  scope <- new.env()
+  sys.source(path, scope, keep.source = TRUE)
+  found <- refused(scope$route, c(1, 2))
+  expect_identical(found$line, 3L)
+  expect_match(conditionMessage(found), "`paste(\"rain\", total)` can't be compiled", fixed = TRUE)
+  expect_match(conditionMessage(found), "line 3: `paste()` works on text", fixed = TRUE)
+  says <- function(f, ..., words) expect_match(conditionMessage(refused(f, ...)), words)
+  says(function(x) total <<- x, 1, words = "outside the function")
+  says(function(x) eval(x), 1, words = "does not know `eval\\(\\)`")
+  says(function(x) x$rain, data.frame(rain = 1), words = "Pass its columns as arguments")
+  says(function(x) {
+    y <- 1
+    y <- x > 2
+    y
+  }, 1, words = "`y` is logical here and double elsewhere")
+  says(function(x) x, "text", words = "argument `x` is of a kind")
+  expect_error(ds_compile(function(...) 1), class = "ds_error_unsupported")
+  expect_error(ds_compile(sum), class = "ds_error_input")
+  expect_error(ds_compile(3), class = "ds_error_input")
+  expect_error(ds_compile(function(x) x, like = list(y = 1)), class = "ds_error_input")
+})
+
+test_that("with a fallback the original runs instead, and that is said once", {
+  fast <- ds_compile(function(x) nchar(paste(x)), fallback = TRUE)
+  expect_warning(value <- fast(123), "runs in R instead", class = "ds_warning_fallback")
+  expect_identical(value, 3L)
+  expect_silent(fast(1))
+  expect_identical(ds_inspect(fast)$handed_back, 2)
+})
+
+test_that("without a compiler there is a clear error, and a fallback", {
+  body <- sprintf("function(x) x + %d", sample.int(1e6, 1)) # in no cache
+  f <- eval(parse(text = body))
+  withr_path <- Sys.getenv("PATH")
+  on.exit(Sys.setenv(PATH = withr_path))
+  Sys.setenv(PATH = tempdir())
+  expect_error(ds_compile(f)(1), "There is no C compiler", class = "ds_error_build")
+  fast <- ds_compile(f, fallback = TRUE)
+  expect_warning(expect_identical(fast(1), f(1)), class = "ds_warning_fallback")
+})
