@@ -10,6 +10,7 @@ verb_compile <- function(command) {
                                "--like 'rain=double(10), keep=0.85'`."), arg = flag)
     }
   }
+  out <- asked_folder(options)
   if (!is.null(options$emit)) check_choice(options$emit, "c", "--emit")
   fast <- ds_compile(script_function(command$file, options$name), like = like_arguments(options$like))
   inspection <- ds_inspect(fast)
@@ -19,7 +20,9 @@ verb_compile <- function(command) {
   }
   document <- list(arguments = inspection$table$arguments, seconds = inspection$table$seconds,
                    cached = inspection$table$cached, source = inspection$table$source)
-  give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), NULL)
+  written <- if (!is.null(out)) write_text(inspection$table$source, file.path(out, paste0(options$name, ".c")))
+  clear_progress()
+  give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), written)
   exit_status[["agrees"]]
 }
 

@@ -6,7 +6,7 @@ verb_table <- list(
   agree = list(takes = "STUDY.R", does = "check that the stages give the reference's numbers"),
   time = list(takes = "STUDY.R", does = "check and time the stages, without report or figures"),
   compile = list(takes = "FILE.R",
-                 does = "compile a function of an R script to native code and show what became of it"),
+                 does = "compile a function of an R script to native code"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
@@ -42,7 +42,7 @@ verb_options <- list(
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
   agree = c("json", "out", "quiet", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
-  compile = c("function", "like", "emit", "json", "quiet"),
+  compile = c("function", "like", "emit", "json", "out", "quiet"),
   report = c("json", "out", "quiet")
 )
 

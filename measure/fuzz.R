@@ -12,6 +12,7 @@ for (seed in seeds[[1]]:seeds[[2]]) {
   bad <- bad + 1
   cat("seed", seed, "\n")
   writeLines(found$lines)
-  cat("arguments:", deparse(found$arguments), "R:", deparse(found$expected), "compiled:", deparse(found$found), sep = "\n")
+  shown <- lapply(found[c("arguments", "expected", "found")], deparse)
+  cat("arguments:", shown$arguments, "R:", shown$expected, "compiled:", shown$found, sep = "\n")
 }
 cat(sprintf("%d programs, 6 calls each: %d mismatches, %d calls refused\n", diff(seeds) + 1, bad, refusals$count))
