@@ -1,0 +1,133 @@
+types <- function(...) lapply(list(...), function(x) internal("type_of_value")(x))
+
+test_that("arguments have a type, or none", {
+  code <- function(x) internal("type_code")(internal("type_of_value")(x))
+  expect_identical(vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric()), code, ""),
+                   c("d0", "i1", "l0", "d2", "i3", "d1"))
+  expect_true(all(vapply(types("a", NULL, list(1), c(a = 1), factor("a"), 1i, array(1, 3)), is.null, NA)))
+})
+
+test_that("joining is symmetric, idempotent and never loses a value", {
+  join <- internal("join_types")
+  new_type <- internal("new_type")
+  all <- unlist(lapply(c("na", "logical", "integer", "double"), function(mode) {
+    lapply(0:3, function(rank) new_type(mode, rank))
+  }), recursive = FALSE)
+  for (one in all) {
+    expect_identical(join(one, one), one)
+    for (other in all) {
+      joined <- join(one, other)
+      expect_identical(joined, join(other, one))
+      if (!is.null(joined)) expect_identical(join(joined, one), joined)
+    }
+  }
+  expect_identical(join(new_type("integer"), new_type("double", 1)), new_type("double", 1))
+  expect_null(join(new_type("logical"), new_type("double")))
+  expect_null(join(new_type("double", 1), new_type("double", 2)))
+  expect_identical(join(new_type("null", 1), new_type("integer")), new_type("integer", 1))
+  expect_identical(internal("type_words")(new_type("logical", 2)), "logical matrix")
+})
+
+# The small typed form of a function for arguments like these.
+lowered <- function(f, ...) {
+  arguments <- list(...)
+  kernel <- internal("read_kernel")(f)
+  internal("lower_function")(kernel, stats::setNames(do.call(types, unname(arguments)), names(kernel$formals)),
+                             internal("new_helpers")())
+}
+
+test_that("types run to a fixpoint over loops", {
+  twice <- function(v) v * 2
+  found <- lowered(function(x) {
+    s <- 0L
+    last <- NA
+    for (v in x) {
+      s <- s + twice(v)
+      last <- v
+    }
+    s
+  }, c(1, 2))
+  expect_identical(found$vars$s, internal("new_type")("double"))
+  expect_identical(found$vars$last, internal("new_type")("double"))
+  expect_identical(found$vars$v, internal("new_type")("double"))
+  growing <- lowered(function(n) {
+    out <- c()
+    for (i in seq_len(n)) out[i] <- i / 2
+    out
+  }, 3)
+  expect_identical(growing$vars$out, internal("new_type")("double", 1))
+  expect_identical(growing$stored, "out")
+})
+
+# The C of a function for arguments like these.
+c_source <- function(f, ...) as.data.frame(ds_inspect(ds_compile(f, like = list(...))))$source
+
+test_that("indices that one check proves in range are not checked again", {
+  proved <- function(source) grepl("_p\\[\\(*k[0-9]+ ", source)
+  expect_true(proved(c_source(function(x, y) {
+    for (i in 2:(length(x) - 1)) y[i] <- x[i - 1] + x[i + 1]
+    y
+  }, x = double(3), y = double(3))))
+  expect_true(proved(c_source(function(m) {
+    s <- 0
+    for (j in seq_len(ncol(m))) for (i in seq_len(nrow(m))) s <- s + m[i, j]
+    s
+  }, m = matrix(0, 2, 2))))
+  expect_false(proved(c_source(function(x, at) {
+    s <- 0
+    for (i in seq_len(3)) s <- s + x[at * i]
+    s
+  }, x = double(3), at = 2)))
+})
+
+test_that("whole-vector expressions are one loop without temporaries", {
+  source <- c_source(function(a, b, c) (a * b + c) * (a - b) / (1 + c), a = double(3), b = double(3), c = double(3))
+  expect_length(gregexpr("Rf_allocVector", source)[[1]], 1)
+  total <- c_source(function(a, b) sum(a * b), a = double(3), b = double(3))
+  expect_false(grepl("Rf_allocVector", total))
+  expect_match(total, "DS_LONG")
+})
+
+test_that("the compiler speaks of the user's lines", {
+  path <- tempfile(fileext = ".R")
+  writeLines(c("# a kernel", "f <- function(x) {", "  s <- 0", "", "  for (v in x) s <- s + v", "  s", "}"), path)
+  scope <- new.env()
+  sys.source(path, scope, keep.source = TRUE)
+  source <- c_source(scope$f, x = double(2))
+  for (line in c(3, 5, 6)) expect_match(source, sprintf("#line %d \"%s\"", line, path), fixed = TRUE)
+})
+
+test_that("an argument is not copied unless an element of it is assigned", {
+  copies <- function(f) grepl("Rf_duplicate", c_source(f, x = double(3)))
+  expect_false(copies(function(x) {
+    y <- x
+    sum(y) + x[2]
+  }))
+  expect_true(copies(function(x) {
+    x[1] <- 0
+    x
+  }))
+})
+
+test_that("a long loop can be interrupted and leaves the session whole", {
+  skip_on_os("windows")
+  answer <- callr::r_bg(function() {
+    library(deepstride)
+    endless <- ds_compile(function(x) {
+      while (x > 0) x <- x + 1e-9
+      x
+    }, like = list(x = 1))
+    writeLines("ready", stderr())
+    caught <- tryCatch(endless(1), interrupt = function(e) "interrupted")
+    list(caught, sum(rnorm(10)) < Inf)
+  }, stderr = "|")
+  on.exit(answer$kill())
+  for (attempt in 1:100) {
+    answer$poll_io(1000)
+    if (any(grepl("ready", answer$read_error_lines()))) break
+  }
+  Sys.sleep(0.3)
+  answer$interrupt()
+  answer$wait(20000)
+  expect_identical(answer$get_result(), list("interrupted", TRUE))
+})
