@@ -83,7 +83,7 @@ give_answer <- function(command, document, lines, written) {
   if (command$options$quiet || command$options$json) return(invisible())
   show_lines(lines)
   if (length(written) > 0) {
-    files <- paste0("  ", paste(basename(written), collapse = ", "))
+    files <- paste0("  ", paste(unique(sub("[.](svg|png)$", ".{svg,png}", basename(written))), collapse = ", "))
     to <- if (!is.null(command$options$out)) c("to", command$options$out)
     show_lines(c("", paste(c("Written", to), collapse = " "), wrapped(files)))
   }

@@ -7,6 +7,8 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 command=$(Rscript -e 'cat(system.file("exec", "deepstride", package = "deepstride"))')
 
+export R_USER_CACHE_DIR="$work/cache"
+
 # A terminal window of its own, so that what is seen is what a user sees.
 export DISPLAY=:97
 Xvfb $DISPLAY -screen 0 1280x800x24 >/dev/null 2>&1 &
@@ -15,18 +17,35 @@ trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
 sleep 1
 cp -r inst/studies "$work/studies"
 
-# terminal NAME COMMAND...: the end of a command's output in a window.
+cat >"$work/route.R" <<'SCRIPT'
+route <- function(rain, keep) {
+  out <- numeric(length(rain))
+  store <- 0
+  for (hour in seq_along(rain)) {
+    store <- keep * store + rain[hour]
+    out[hour] <- (1 - keep) * store
+  }
+  out
+}
+
+labelled <- function(rain) {
+  total <- 0
+  for (r in rain) total <- total + r
+  paste("rain:", total)
+}
+SCRIPT
+
+# terminal NAME ARGUMENTS...: the end of the command's output in a window, a
+# string of arguments for each call.
 terminal() {
   name=$1
   shift
-  cat >"$work/show.sh" <<SHOW
-printf '$ deepstride %s\n' "$*"
-cd "$work"
-"$command" $*
-touch "$work/done"
-sleep 60
-SHOW
-  xterm -geometry 115x36+0+0 -fa "DejaVu Sans Mono" -fs 13 -bg white -fg black -e sh "$work/show.sh" &
+  echo "cd '$work'" >"$work/show.sh"
+  for arguments in "$@"; do
+    printf 'cat <<"LINE"\n$ deepstride %s\nLINE\n"%s" %s\n' "$arguments" "$command" "$arguments" >>"$work/show.sh"
+  done
+  printf 'touch "%s/done"\nsleep 60\n' "$work" >>"$work/show.sh"
+  xterm -geometry 125x39+0+0 -fa "DejaVu Sans Mono" -fs 12 -bg white -fg black -e sh "$work/show.sh" &
   window=$!
   while [ ! -e "$work/done" ]; do sleep 1; done
   sleep 1
@@ -36,7 +55,10 @@ SHOW
 }
 
 terminal demo demo
-terminal agree agree studies/overtopping.R --out overtopping
+terminal agree "agree studies/overtopping.R --out overtopping"
+terminal compile "compile route.R --function route --like 'rain=double(10), keep=0.85'" \
+  "compile route.R --function labelled --like 'rain=double(10)'" \
+  "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A3 'k1 <= hi1'"
 
 for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
 cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"
