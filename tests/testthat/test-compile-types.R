@@ -126,7 +126,7 @@ test_that("a long loop can be interrupted and leaves the session whole", {
     answer$poll_io(1000)
     if (any(grepl("ready", answer$read_error_lines()))) break
   }
-  Sys.sleep(0.3)
+  Sys.sleep(1)
   answer$interrupt()
   answer$wait(20000)
   expect_identical(answer$get_result(), list("interrupted", TRUE))
