@@ -153,10 +153,3 @@ builtin_rows <- function() {
 }
 
 builtin_table <- new.env()
-
-# Names that are the language's own, not values from outside.
-known_builtins <- function() {
-  c(names(builtin_rows()), "{", "(", "[", "[[", "<-", "=", "if", "for", "while", "repeat", "break", "next", "return",
-    "stop",
-    "warning", "stopifnot", "invisible", "list", "function", "T", "F", "pi")
-}

@@ -54,8 +54,7 @@ outside_values <- function(kernel) {
   while (length(queue)) {
     one <- queue[[1]]
     queue <- queue[-1]
-    free <- setdiff(all.names(one$body), c(names(one$formals), assigned_names(one$body), names(found),
-                                           known_builtins()))
+    free <- setdiff(all.names(one$body), c(names(one$formals), assigned_names(one$body), names(found)))
     for (name in free) {
       value <- get0(name, one$env, inherits = TRUE)
       if (is.null(value) || is.primitive(value) || identical(environment(value), baseenv())) next

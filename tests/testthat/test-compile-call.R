@@ -18,6 +18,12 @@ test_that("a kernel is built once for its types, kept, and found by other proces
   expect_identical(ds_original(fast), f)
 })
 
+test_that("a constant that has changed is compiled anew, whatever its name", {
+  make <- function(mean) function(x) x * mean
+  expect_identical(ds_compile(make(2))(3), 6)
+  expect_identical(ds_compile(make(5))(3), 15)
+})
+
 test_that("a damaged library is built anew, and a cache that others can write is refused", {
   f <- eval(parse(text = sprintf("function(x) x * %d", sample.int(1e6, 1))))
   fast <- ds_compile(f)
