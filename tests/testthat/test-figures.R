@@ -32,9 +32,19 @@ test_that("one size is drawn as points, without a word", {
   result <- routing_study(100) |>
     ds_stage("filter", route_filter) |>
     ds_run(quick_plan())
-  for (kind in c("time", "speedup")) expect_silent(ggplot2::ggplotGrob(autoplot(result, kind)))
+  path <- tempfile(fileext = ".svg")
+  for (kind in c("time", "speedup")) {
+    figure <- autoplot(result, kind)
+    expect_silent({
+      svglite::svglite(path)
+      plot(figure)
+      grDevices::dev.off()
+    })
+  }
   lone <- ggplot2::ggplot(data.frame(x = 1, y = 1), ggplot2::aes(x, y)) + ggplot2::geom_line()
-  expect_message(ggplot2::ggplotGrob(lone))
+  svglite::svglite(path)
+  on.exit(grDevices::dev.off())
+  expect_message(plot(lone))
 })
 
 test_that("an axis of time has round labels, each for itself", {
