@@ -49,8 +49,7 @@ value_code <- function(x) {
 # Each element in as few digits as bring it back bit for bit.
 exact_text <- function(x) {
   if (!is.double(x)) return(vapply(x, function(v) deparse(v), ""))
-  short <- sprintf("%.15g", x)
-  text <- ifelse(is.finite(x) & suppressWarnings(as.double(short)) != x, sprintf("%.17g", x), short)
+  text <- shortest_text(x)
   text[is.na(x)] <- ifelse(is.nan(x[is.na(x)]), "NaN", "NA_real_")
   text
 }

@@ -9,7 +9,6 @@ shrink_failures <- function(checking, table) {
                           elements = double(), reason = character(), code = character())
   bad <- table[table$verdict %in% disagreeing & table$stage != checking$reference, ]
   bad <- bad[!duplicated(bad$stage), ]
-  checking$repeated <- c(checking$repeated, "shrinking")
   rows <- lapply(seq_len(nrow(bad)), function(i) shrink_failure(checking, bad[i, ]))
   do.call(rbind, c(list(empty), rows))
 }

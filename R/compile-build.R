@@ -25,8 +25,7 @@ build_library <- function(source, path, numerics) {
   include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride",
                                                       mustWork = TRUE)))
   log <- run_command(program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"),
-                     work,
-                     character(), compile_limit)
+                     work, character(), compile_limit)
   product <- file.path(work, "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_compile(log)
   keep_file(product, path)

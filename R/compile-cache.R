@@ -26,7 +26,7 @@ compile_key <- function(kernel, outside, types, numerics) {
   )), 1, 24)
 }
 
-strip_source <- function(code) if (is.call(code)) utils::removeSource(as.function(list(code)))  |> body() else code
+strip_source <- function(code) if (is.call(code)) body(utils::removeSource(as.function(list(code)))) else code
 
 # Which compiler this is, without starting it.
 compiler_stamp <- function() {

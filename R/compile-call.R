@@ -10,16 +10,13 @@
 #' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls.
 #'
 #' @section The language: Logical, integer and double numbers, vectors, matrices and arrays without names;
-#'   `for`, `while`, `repeat`, `break`, `next`, `if`, `return()`; assignment to variables and single elements, past the
-#'   end
-#'   too; arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of
-#'   base R;
-#'   `sum mean prod min max any all length nrow ncol numeric integer logical vector rep matrix : seq_len seq_along c
-#'   rev cumsum cumprod ifelse pmin pmax is.na`; `runif rnorm rexp` from R's own stream; helper functions of single
-#'   numbers,
-#'   recursive ones too; numbers found outside the function, fixed when it is compiled. Results are
-#'   numbers, vectors, matrices, `NULL` or lists of these. A variable that is an integer at one place and a double at
-#'   another is a double throughout.
+#'   `for`, `while`, `repeat`, `break`, `next`, `if`, `return()`; assignment to variables and single elements,
+#'   past the end too; arithmetic, comparison and logic, element by element and fused into one loop; the
+#'   mathematical functions of base R; `sum mean prod min max any all length nrow ncol numeric integer logical
+#'   vector rep matrix : seq_len seq_along c rev cumsum cumprod ifelse pmin pmax is.na`; `runif rnorm rexp` from
+#'   R's own stream; helper functions of single numbers, recursive ones too; numbers found outside the
+#'   function, fixed when it is compiled. Results are numbers, vectors, matrices, `NULL` or lists of these. A
+#'   variable that is an integer at one place and a double at another is a double throughout.
 #'
 #' @param f A function written in R.
 #' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.
@@ -61,7 +58,6 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
   state$numerics <- numerics
   state$fallback <- fallback
   state$built <- list()
-  state$codes <- character()
   state$routines <- list()
   state$handed_back <- 0
   fast <- compiled_function(kernel, state)
@@ -164,6 +160,5 @@ add_routine <- function(state, kernel, types, code) {
   state$routines[[code]] <- getNativeSymbolInfo("ds_kernel", library)$address
   state$built[[code]] <- list(types = types, path = path, seconds = clock_now() - start, cached = cached,
                               constants = Filter(Negate(is.function), outside))
-  state$codes <- names(state$routines)
   TRUE
 }

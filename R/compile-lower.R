@@ -15,15 +15,12 @@ lower_function <- function(kernel, types, helpers) {
     before <- cx$vars
     cx$stored <- character()
     cx$random <- FALSE
-    cx$constants <- list()
-    cx$calls <- character()
-    cx$returns <- NULL
     cx$returned <- list()
     statements <- lower_tail(cx, kernel$body, kernel$line)
     if (identical(cx$vars, before)) break
   }
   list(name = kernel$name, statements = statements, vars = cx$vars, stored = unique(cx$stored), random = cx$random,
-       constants = cx$constants, arguments = names(kernel$formals), returned = cx$returned, file = kernel$file)
+       arguments = names(kernel$formals), returned = cx$returned, file = kernel$file)
 }
 
 # What the compiler does not take: the line, the expression, why, a way out.
@@ -290,7 +287,6 @@ lower_name <- function(cx, code) {
     refuse(cx, code, sprintf("`%s` is neither an argument nor a number outside the function", name),
            "Pass it as an argument.")
   }
-  cx$constants[[name]] <- value
   lower_constant(cx, value)
 }
 

@@ -35,8 +35,6 @@ common_mode <- function(modes) {
   type_modes[[max(at, match("logical", type_modes))]]
 }
 
-same_type <- function(one, other) identical(one, other)
-
 # "double vector", "integer", "3-dimensional logical array".
 type_words <- function(type) {
   if (type$mode == "null") return("NULL")

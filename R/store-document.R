@@ -60,9 +60,7 @@ json_text <- function(document) {
 # that takes. NA is null; the numbers that JSON lacks are strings.
 number_json <- function(x) {
   if (!is.double(x)) return(x)
-  short <- sprintf("%.15g", x)
-  exact <- suppressWarnings(as.double(short)) == x
-  text <- ifelse(is.finite(x) & !exact, sprintf("%.17g", x), short)
+  text <- shortest_text(x)
   text[!is.finite(x)] <- ifelse(is.na(x) & !is.nan(x), "null", paste0("\"", x, "\""))[!is.finite(x)]
   if (length(x) != 1 || inherits(x, "AsIs")) text <- paste0("[", paste(text, collapse = ", "), "]")
   structure(text, class = "json")

@@ -1,4 +1,12 @@
-# Source text of functions, as their author wrote it where R kept that.
+# Source text of functions and numbers.
+
+# Doubles in as few digits as bring them back bit for bit, where they are finite.
+shortest_text <- function(x) {
+  short <- sprintf("%.15g", x)
+  ifelse(is.finite(x) & suppressWarnings(as.double(short)) != x, sprintf("%.17g", x), short)
+}
+
+# The source of a function, as its author wrote it where R kept that.
 
 function_source <- function(f) {
   if (is.primitive(f)) return(deparse(f))
