@@ -12,9 +12,10 @@ compile_flags <- function(numerics) {
 
 compiler_program <- function() strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
 
+# The checksum of the library, which is put in its place whole.
 build_library <- function(source, path, numerics) {
   program <- compiler_program()
-  if (!nzchar(Sys.which(program))) {
+  if (!nzchar(program_path(program))) {
     abort_ds("build", sprintf("There is no C compiler: `%s` is not on the PATH.", program),
              hint = c("Install it (on Debian: r-base-dev), or use `fallback = TRUE`."), compiler = program)
   }
@@ -28,7 +29,9 @@ build_library <- function(source, path, numerics) {
                      work, character(), compile_limit)
   product <- file.path(work, "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_compile(log)
+  sum <- rlang::hash_file(product)
   keep_file(product, path)
+  sum
 }
 
 abort_compile <- function(log) {

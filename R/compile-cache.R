@@ -3,9 +3,17 @@
 
 cache_bytes <- 200e6
 
+# Where the user's own cache can't be written, one for this session.
 compile_cache <- function() {
-  folder <- file.path(tools::R_user_dir("deepstride", "cache"), "compiled")
-  check_output_folder(folder, "cache")
+  folder <- user_cache("compiled")
+  usable <- tryCatch({
+    check_output_folder(folder, "cache")
+    TRUE
+  }, ds_error = function(e) FALSE)
+  if (!usable) {
+    folder <- file.path(tempdir(), "compiled")
+    dir.create(folder, showWarnings = FALSE)
+  }
   mode <- file.info(folder)$mode
   if (!is.na(mode) && bitwAnd(as.integer(mode), strtoi("022", 8)) != 0) {
     abort_ds("build", sprintf("The cache `%s` can be written by other users, so nothing is loaded from it.", folder),
@@ -22,7 +30,7 @@ compile_key <- function(kernel, outside, types, numerics) {
     3L, kernel$file, kernel$line,
     as.list(kernel$formals), strip_source(kernel$body), lapply(outside, plain), lapply(types, type_code), numerics,
     compile_flags(numerics), R.version.string, R.version$platform, compiler_stamp(), processor_name(),
-    as.character(utils::packageVersion("deepstride")), unname(tools::md5sum(header))
+    as.character(utils::packageVersion("deepstride")), rlang::hash_file(header)
   )), 1, 24)
 }
 
@@ -30,24 +38,24 @@ strip_source <- function(code) if (is.call(code)) body(utils::removeSource(as.fu
 
 # Which compiler this is, without starting it.
 compiler_stamp <- function() {
-  path <- Sys.which(compiler_program())
+  path <- program_path(compiler_program())
   file <- file.info(path)
-  list(unname(path), file$size, as.double(file$mtime))
+  list(path, file$size, as.double(file$mtime))
 }
 
-checksum_path <- function(path) paste0(path, ".md5")
+checksum_path <- function(path) paste0(path, ".sum")
 
 # Is a whole, own library there?
 cached_library <- function(path) {
   sum <- checksum_path(path)
   if (!file.exists(path) || !file.exists(sum)) return(FALSE)
   written <- tryCatch(readLines(sum, n = 1, warn = FALSE), error = function(e) "")
-  identical(written, unname(tools::md5sum(path)))
+  identical(written, rlang::hash_file(path))
 }
 
 keep_library <- function(source, path, numerics) {
-  build_library(source, path, numerics)
-  write_text(unname(tools::md5sum(path)), checksum_path(path))
+  sum <- build_library(source, path, numerics)
+  write_text(sum, checksum_path(path))
   write_text(source, paste0(path, ".c"))
   prune_cache(dirname(path))
 }

@@ -104,7 +104,6 @@ hand_back <- function(state, arguments) {
 # Builds or loads the routine for arguments like these. FALSE where there is
 # none and R is to do it.
 specialise <- function(state, arguments) {
-  local_random_state() # starting the compiler draws numbers
   types <- lapply(arguments, type_of_value)
   unknown <- vapply(types, is.null, NA)
   kernel <- read_kernel(state$original)
@@ -154,6 +153,7 @@ add_routine <- function(state, kernel, types, code) {
   if (!cached) {
     helpers <- new_helpers()
     lowered <- lower_function(kernel, types, helpers)
+    lowered$statements <- pass_fill(lowered$statements)
     keep_library(emit_source(lowered, helpers$known, unname(types)), path, state$numerics)
   }
   library <- load_library(path)

@@ -12,9 +12,10 @@ emit_assign <- function(em, s) {
   name <- s$name
   type <- em$vars[[name]]
   v <- c_name(name)
-  text <- if (type$rank == 0) {
-    if (type$mode == "na") "" else sprintf("%s = %s; %s_set = 1;", v,
-                                           convert(emit(em, s$value), s$value$mode, type$mode, is_sure(s$value)), v)
+  text <- if (name %in% em$whole) {
+    emit_count(em, s, v)
+  } else if (type$rank == 0) {
+    if (type$mode == "na") "" else sprintf("%s = %s; %s_set = 1;", v, value_as(em, s$value, type$mode), v)
   } else if (is_append(em, s)) {
     emit_append(em, s, v, type)
   } else if (s$value$op == "null") {
@@ -26,6 +27,14 @@ emit_assign <- function(em, s) {
   }
   em$defined <- union(em$defined, name)
   text
+}
+
+# Past 2^53 doubles skip whole numbers.
+emit_count <- function(em, s, v) {
+  value <- emit_whole(em, s$value)
+  if (is.null(value)) value <- sprintf("(R_xlen_t) %s", value_as(em, s$value, "double")) # not certain to be set
+  check <- if (s$value$op == "map") sprintf("if (DS_RARE(%1$s > DS_WHOLE || %1$s < -DS_WHOLE)) goto ds_bail;", v)
+  paste(sprintf("%s = %s; %s_set = 1;", v, value, v), check)
 }
 
 # `y <- x` shares the object where neither is changed element by element.
@@ -50,9 +59,11 @@ is_append <- function(em, s) {
 
 emit_append <- function(em, s, v, type) {
   part <- s$value$parts[[2]]
-  value <- convert(emit(em, part), part$mode, type$mode, is_sure(part))
-  sprintf("{ %s x_ = %s; R_xlen_t k_ = %s_n + 1; %s %s_p[k_ - 1] = x_; }", c_types[[type$mode]], value, v,
-          grow_text(v, type$mode), v)
+  value <- value_as(em, part, type$mode)
+  sprintf(paste("{ const %1$s x_ = %2$s; if (DS_RARE(%3$s_n == %3$s_c)) {",
+                "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, &%3$s_c), %3$s_i); %3$s_p = %5$s(%3$s_s); }",
+                "%3$s_p[%3$s_n++] = x_; %3$s_null = 0; }"),
+          c_types[[type$mode]], value, v, object_types[[type$mode]], data_readers[[type$mode]])
 }
 
 # Makes place k_ exist in a vector: what lies between is NA.
@@ -66,7 +77,7 @@ grow_text <- function(v, mode) {
 emit_store <- function(em, s) {
   v <- c_name(s$name)
   type <- em$vars[[s$name]]
-  value <- convert(emit(em, s$value), s$value$mode, type$mode, is_sure(s$value))
+  value <- value_as(em, s$value, type$mode)
   proved <- proved_place(em, s$name, type$rank, s$at)
   if (!is.null(proved)) return(sprintf("%s_p[%s] = %s;", v, proved, value))
   start <- sprintf("{ %s %s x_ = %s;", defined_check(em, s$name), c_types[[type$mode]], value)
@@ -74,15 +85,17 @@ emit_store <- function(em, s) {
     return(sprintf("%s %s %s_p[%s] = x_; }", start, checked_places(em, v, s$at), v, place_text(v, length(s$at))))
   }
   room <- if (type$rank > 1) sprintf("if (DS_RARE(k_ > %s_n)) goto ds_bail;", v) else grow_text(v, type$mode)
-  sprintf("%s R_xlen_t k_ = %s; if (DS_RARE(k_ < 1)) goto ds_bail; %s %s_p[k_ - 1] = x_; }", start,
-          emit_position(em, s$at[[1]]), room, v)
+  sprintf("%1$s R_xlen_t k_ = %2$s; if (DS_OUTSIDE(k_, %4$s_n)) { if (k_ < 1) goto ds_bail; %3$s } %4$s_p[k_ - 1] = x_; }",
+          start, emit_position(em, s$at[[1]]), room, v)
 }
 
 # A value made afresh into the variable `v`.
 emit_into <- function(em, node, v, mode, rank) {
+  if (node$op == "rcall") return(emit_rcall(em, node, v, mode, rank))
   made <- switch(node$op,
     fill = make_fill(em, node, mode), range = make_range(em, node, mode), concat = make_concat(em, node, mode),
-    along = make_along(em, node), draws = make_draws(em, node),
+    along = make_along(em, node), draws = make_draws(em, node, mode), sample = make_sample(em, node, mode),
+    reshape = make_reshape(em, node, mode), subset = make_subset(em, node, mode),
     if (node$rank == 0) make_concat(em, list(parts = list(node)), mode) else make_map(em, node, mode)
   )
   extents <- if (rank > 1) sprintf("%s_d%d = %s;", v, seq_len(rank), made$extents)
@@ -94,24 +107,24 @@ emit_into <- function(em, node, v, mode, rank) {
 }
 
 c_count <- function(em, node) {
-  value <- convert(emit(em, node), node$mode, "double", is_sure(node))
+  value <- value_as(em, node, "double")
   sprintf("({ R_xlen_t c_ = ds_count(%s); if (c_ < 0) goto ds_bail; c_; })", value)
 }
 
 make_fill <- function(em, node, mode) {
-  value <- sprintf("const %s x_ = %s;", c_types[[mode]], convert(emit(em, node$value), node$value$mode, mode))
+  value <- sprintf("const %s x_ = %s;", c_types[[mode]], value_as(em, node$value, mode))
   extents <- node$extents
   counts <- if (is.null(extents)) sprintf("const R_xlen_t n_ = %s;", c_count(em, node$count)) else
     c(sprintf("const R_xlen_t e%d_ = %s;", seq_along(extents), vapply(extents, function(e) c_count(em, e), "")),
       sprintf("const R_xlen_t n_ = %s;", paste0("e", seq_along(extents), "_", collapse = " * ")))
-  list(pre = c(counts, value), body = "for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = x_;",
+  list(pre = c(counts, value), body = if (!isTRUE(node$late)) "for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = x_;",
        extents = sprintf("e%d_", seq_along(extents)))
 }
 
 # lo_, hi_ of `a:b` and seq_len(n), or the kernel gives up.
 range_ends <- function(em, node) {
-  from <- convert(emit(em, node$from), node$from$mode, "double", is_sure(node$from))
-  to <- convert(emit(em, node$to), node$to$mode, "double", is_sure(node$to))
+  from <- value_as(em, node$from, "double")
+  to <- value_as(em, node$to, "double")
   if (!node$colon) {
     return(sprintf(paste("const double to_ = %s; if (!(to_ >= 0 && to_ <= INT_MAX)) goto ds_bail;",
                          "const R_xlen_t lo_ = 1, hi_ = (R_xlen_t) to_;"), to))
@@ -141,7 +154,7 @@ make_concat <- function(em, node, mode) {
     if (part$rank == 0) {
       value <- sprintf("c%d_%d_", id, i)
       return(list(pre = sprintf("const %s %s = %s;", c_types[[mode]], value,
-                                convert(emit(em, part), part$mode, mode, is_sure(part))),
+                                value_as(em, part, mode)),
                   n = "1", body = sprintf("p_[at_++] = %s;", value)))
     }
     array <- emit_array(em, part)
@@ -170,16 +183,6 @@ make_along <- function(em, node) {
                                                 convert(x, node$arg$mode, "double"))))
   )
   list(pre = c(array$pre, sprintf("const R_xlen_t n_ = %s_n;", array$name)), body = body)
-}
-
-make_draws <- function(em, node) {
-  id <- fresh(em)
-  names <- sprintf("c%d_%d_", id, seq_along(node$args))
-  values <- vapply(node$args, function(arg) convert(emit(em, arg), arg$mode, "double", is_sure(arg)), "")
-  one <- do.call(sprintf, c(list(node$one), as.list(names)))
-  list(pre = c(sprintf("const R_xlen_t n_ = %s;", c_count(em, node$count)),
-               sprintf("const double %s = %s;", names, values)),
-       body = sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) { p_[j_] = %s; *bad |= p_[j_] != p_[j_]; }", one))
 }
 
 make_map <- function(em, node, mode) {
@@ -220,12 +223,14 @@ take_leaves <- function(em, node, leaves) {
       do.call(node$code, texts)
     })
   }
+  in_place <- switch(node$op, subset = subset_leaf(em, node, leaves), range = range_leaf(em, node, leaves))
+  if (!is.null(in_place)) return(in_place)
   array <- emit_array(em, node)
   leaves$pre <- c(leaves$pre, array$pre)
   leaves$names <- c(leaves$names, array$name)
   if (node$rank > 1) leaves$matrix <- c(leaves$matrix, sprintf("%s", array$name))
   leaves$rank <- max(leaves$rank, node$rank)
-  function(recycled) sprintf(if (recycled) "%1$s_p[j_ %% %1$s_n]" else "%1$s_p[j_]", array$name)
+  function(recycled) sprintf("%s_p[%s]", array$name, leaf_index(array$name, recycled))
 }
 
 # R's recycling; where it would warn or stop, the kernel gives up.

@@ -11,9 +11,11 @@ emit_range_loop <- function(em, s) {
   counter <- sprintf("k%d", id)
   set <- function(code) sprintf("%s = (%s) %s; %s_set = 1;", v, c_types[[em$vars[[s$name]]$mode]], code, v)
   inner <- !has_loop(s$body)
+  down <- goes_down(s$over)
   guards <- if (inner) new.env()
   fast <- if (inner) {
-    state <- list(var = s$name, counter = counter, lo = sprintf("lo%d", id), hi = sprintf("hi%d", id), guards = guards,
+    state <- list(var = s$name, counter = counter, lo = sprintf(if (down) "hi%d" else "lo%d", id),
+                  hi = sprintf(if (down) "lo%d" else "hi%d", id), guards = guards,
                   assigned = assigned_in(s$body), whole = assigned_whole(s$body))
     loop_body(em, s, state)
   }
@@ -23,11 +25,12 @@ emit_range_loop <- function(em, s) {
     "{", range_ends(em, s$over), range_count(s$over),
     sprintf("const R_xlen_t lo%1$d = lo_, hi%1$d = hi_, n%1$d = n_, step%1$d = step_; (void) hi%1$d; (void) step%1$d;",
             id),
-    sprintf("%s_set = 0;", v),
+    sprintf("%s_set = 0;", v), late_fills(em, s, id),
     if (inner) c(
-      sprintf("if (%s) {", paste(c(sprintf("step%d == 1", id), conditions), collapse = " && ")),
+      sprintf("if (%s) {", paste(c(sprintf("step%d == %d", id, if (down) -1 else 1), conditions), collapse = " && ")),
       sprintf("tick += (unsigned) n%d; if (tick > 0xfffff) { tick = 0; R_CheckUserInterrupt(); }", id),
-      sprintf("for (R_xlen_t %1$s = lo%2$d; %1$s <= hi%2$d; ++%1$s) {", counter, id), set(counter), fast, "}", "}"
+      sprintf(if (down) "for (R_xlen_t %1$s = lo%2$d; %1$s >= hi%2$d; --%1$s) {" else
+        "for (R_xlen_t %1$s = lo%2$d; %1$s <= hi%2$d; ++%1$s) {", counter, id), set(counter), fast, "}", "}"
     ),
     if (!is.null(careful)) c(
       if (inner) "else",
@@ -37,6 +40,18 @@ emit_range_loop <- function(em, s) {
     ),
     sprintf("(void) n%d;", id), "}"
   )
+}
+
+# `n:1` and its like, by the look of them.
+goes_down <- function(over) over$colon && over$to$op == "const" && over$from$op != "const"
+
+# Vectors that the loop was to overwrite, where it does not.
+late_fills <- function(em, s, id) {
+  vapply(s$overwrites, function(one) {
+    v <- c_name(one$name)
+    sprintf("if (!(step%1$d == 1 && lo%1$d == 1 && hi%1$d == %2$s_n)) for (R_xlen_t j_ = 0; j_ < %2$s_n; ++j_) %2$s_p[j_] = %3$s;",
+            id, v, value_as(em, one$value, em$vars[[one$name]]$mode))
+  }, "")
 }
 
 # The body of a loop over `s$name`, which is known inside and doubtful after it.
@@ -71,12 +86,12 @@ emit_vector_loop <- function(em, s) {
 }
 
 has_loop <- function(statements) {
-  any(vapply(statements, function(s) s$op %in% c("for", "while") || has_loop(c(s$yes, s$no)), NA))
+  any(vapply(statements, function(s) s$op %in% c("for", "while") || has_loop(c(s$yes, s$no, s$body)), NA))
 }
 
 # Names that statements give values to, elements included; and those given whole ones.
 assigned_in <- function(statements) {
-  names_given(statements, c("assign", "store", "for"))
+  names_given(statements, c("assign", "store", "store_many", "for"))
 }
 
 assigned_whole <- function(statements) {
@@ -121,6 +136,7 @@ affine_form <- function(em, node) {
     if (node$name == fast$var) return(if (!node$name %in% fast$assigned) form(1, "0"))
     if (node$name %in% fast$assigned || !node$name %in% em$defined) return(NULL)
     v <- c_name(node$name)
+    if (node$name %in% em$whole) return(form(0, v))
     if (node$mode == "integer") return(form(0, sprintf("(R_xlen_t) %s", v)))
     if (node$mode == "double") return(form(0, sprintf("(R_xlen_t) %s", v),
                                            sprintf("fabs(%1$s) < 4503599627370496.0 && %1$s == floor(%1$s)", v)))

@@ -3,16 +3,37 @@
 emit <- function(em, node) {
   switch(node$op,
     const = emit_constant(node), var = emit_variable(em, node),
-    map = do.call(node$code, emit_arguments(em, node)), load = emit_load(em, node), fold = emit_fold(em, node),
-    size = emit_size(em, node), extent = sprintf("((int) %s_d%d)", c_name(node$of$name), node$which),
+    map = emit_in_order(em, node, node$from, node$code), load = emit_load(em, node), fold = emit_fold(em, node),
+    size = emit_size(em, node), extent = emit_extent(em, node), statistic = emit_statistic(em, node),
+    is_null = sprintf("({ %s %s_null; })", defined_check(em, node$name), c_name(node$name)),
+    giveup = "({ goto ds_bail; NA_LOGICAL; })",
     choice = emit_choice(em, node), ifelse = emit_ifelse(em, node), lazy = emit_lazy(em, node),
     draw = emit_draw(em, node), helper = emit_helper_call(em, node)
   )
 }
 
-emit_arguments <- function(em, node) {
-  Map(function(arg, to) convert(emit(em, arg), arg$mode, to, is_sure(arg)), unname(node$args),
-      rep_len(node$from, length(node$args)))
+# A value in another mode.
+value_as <- function(em, node, to) {
+  if (node$op == "giveup") return(sprintf("({ goto ds_bail; %s; })", na_text(to)))
+  convert(emit(em, node), node$mode, to, is_sure(node) || is_counter(em, node))
+}
+
+# The integer variable of a loop around, which is never NA.
+is_counter <- function(em, node) node$op == "var" && node$name %in% em$counters && node$name %in% em$defined
+
+# C text of an operation on the arguments of a node. Where random numbers are drawn the
+# arguments are worked out from the first to the last, which C alone does not promise.
+emit_in_order <- function(em, node, to, code) {
+  to <- rep_len(to, length(node$args))
+  texts <- Map(function(arg, to) value_as(em, arg, to), unname(node$args), to)
+  if (length(texts) < 2 || !any(vapply(node$args, is_random_node, NA))) return(do.call(code, texts))
+  names <- sprintf("o%d_", vapply(texts, function(text) fresh(em), 0))
+  held <- sprintf("const %s %s = %s;", c_types[to], names, unlist(texts))
+  sprintf("({ %s %s; })", paste(held, collapse = " "), do.call(code, as.list(names)))
+}
+
+is_random_node <- function(node) {
+  node$op %in% c("draw", "draws", "sample") || isTRUE(node$random) || any(vapply(node_children(node), is_random_node, NA))
 }
 
 emit_constant <- function(node) {
@@ -28,7 +49,8 @@ emit_constant <- function(node) {
 emit_variable <- function(em, node) {
   if (node$mode == "na") return("NA_LOGICAL")
   v <- c_name(node$name)
-  if (node$name %in% em$defined) v else sprintf("({ if (DS_RARE(!%1$s_set)) goto ds_bail; %1$s; })", v)
+  value <- if (node$name %in% em$whole) sprintf("((double) %s)", v) else v
+  if (node$name %in% em$defined) value else sprintf("({ if (DS_RARE(!%s_set)) goto ds_bail; %s; })", v, value)
 }
 
 # A check that an array variable has a value, where that is not certain.
@@ -44,12 +66,16 @@ emit_position <- function(em, node) {
   sprintf("(R_xlen_t) %s", emit(em, node))
 }
 
+# C of a whole number as a 64-bit integer, where that is how it comes; else NULL.
 emit_whole <- function(em, node) {
   if (node$rank > 0) return(NULL)
   if (node$op == "const" && whole_constant(node)) return(sprintf("%.0f", node$value))
-  if (node$op == "var" && node$name %in% em$counters && node$name %in% em$defined) return(paste0("(R_xlen_t) ",
-                                                                                                 c_name(node$name)))
-  if (node$op != "map" || !isTRUE(node$fn %in% c("+", "-")) || length(node$args) != 2) return(NULL)
+  if (node$op == "var" && node$name %in% em$whole && node$name %in% em$defined) return(c_name(node$name))
+  if (is_counter(em, node)) return(paste0("(R_xlen_t) ", c_name(node$name)))
+  if (node$op %in% c("size", "extent")) return(sprintf("(R_xlen_t) %s", emit(em, node)))
+  whole_fn <- c("+", "-", if (node$mode == "double") "*")
+  if (node$op != "map" || !isTRUE(node$fn %in% whole_fn) || length(node$args) != 2) return(NULL)
+  if (node$fn == "*" && !any(vapply(node$args, function(arg) arg$op == "const", NA))) return(NULL)
   sides <- lapply(node$args, function(arg) emit_whole(em, arg))
   if (any(vapply(sides, is.null, NA))) return(NULL)
   sprintf("(%s %s %s)", sides[[1]], node$fn, sides[[2]])
@@ -61,26 +87,44 @@ whole_constant <- function(node) {
 }
 
 emit_load <- function(em, node) {
-  v <- c_name(node$name)
   if (node$mode == "na") return("NA_LOGICAL")
+  if (node$of$op != "var") return(emit_load_of_value(em, node))
+  v <- c_name(node$name)
   proved <- proved_place(em, node$name, node$of$rank, node$at)
   if (!is.null(proved)) return(sprintf("%s_p[%s]", v, proved))
-  missing <- na_text(node$mode)
   check <- defined_check(em, node$name)
-  if (length(node$at) == 1) {
-    position <- emit_position(em, node$at[[1]])
-    length <- if (node$of$rank == 0) "1" else paste0(v, "_n")
-    value <- if (node$of$rank == 0) v else sprintf("%s_p[k_ - 1]", v)
-    return(sprintf("({ %s R_xlen_t k_ = %s; if (DS_RARE(k_ < 1)) goto ds_bail; DS_RARE(k_ > %s) ? %s : %s; })",
-                   check, position, length, missing, value))
+  if (length(node$at) > 1) {
+    return(sprintf("({ %s %s %s_p[%s]; })", check, checked_places(em, v, node$at), v, place_text(v, length(node$at))))
   }
-  sprintf("({ %s %s %s_p[%s]; })", check, checked_places(em, v, node$at), v, place_text(v, length(node$at)))
+  if (node$of$rank == 0) load_single(em, node, check, "1", v) else
+    load_single(em, node, check, paste0(v, "_n"), sprintf("%s_p[k_ - 1]", v))
+}
+
+# One element by one index: past the end it is NA, or an error of `[[`; below 1 it is R's affair.
+load_single <- function(em, node, pre, length, value) {
+  over <- if (isTRUE(node$exact)) "goto ds_bail;" else "if (k_ < 1) goto ds_bail;"
+  sprintf("({ %s R_xlen_t k_ = %s; DS_OUTSIDE(k_, %s) ? ({ %s %s; }) : %s; })", pre, emit_position(em, node$at[[1]]),
+          length, over, na_text(node$mode), value)
+}
+
+emit_load_of_value <- function(em, node) {
+  if (node$of$rank == 0) {
+    return(load_single(em, node, sprintf("const %s o_ = %s;", c_types[[node$mode]], emit(em, node$of)), "1", "o_"))
+  }
+  array <- emit_array(em, node$of)
+  v <- array$name
+  if (length(node$at) == 1) return(load_single(em, node, array$pre, paste0(v, "_n"), sprintf("%s_p[k_ - 1]", v)))
+  sprintf("({ %s %s %s_p[%s]; })", array$pre, checked_places(em, v, node$at), v, place_text(v, length(node$at)))
+}
+
+emit_extent <- function(em, node) {
+  sprintf("({ %s (int) %s_d%d; })", defined_check(em, node$of$name), c_name(node$of$name), node$which)
 }
 
 # Locals k1_, k2_, ... with a place in a matrix, or the kernel gives up.
 checked_places <- function(em, v, at) {
   paste(vapply(seq_along(at), function(i) {
-    sprintf("R_xlen_t k%1$d_ = %2$s; if (DS_RARE(k%1$d_ < 1 || k%1$d_ > %3$s_d%1$d)) goto ds_bail;", i,
+    sprintf("R_xlen_t k%1$d_ = %2$s; if (DS_OUTSIDE(k%1$d_, %3$s_d%1$d)) goto ds_bail;", i,
             emit_position(em, at[[i]]), v)
   }, ""), collapse = " ")
 }
@@ -102,12 +146,12 @@ emit_size <- function(em, node) {
 }
 
 emit_choice <- function(em, node) {
-  side <- function(part) convert(emit(em, part), part$mode, node$mode, is_sure(part))
+  side <- function(part) value_as(em, part, node$mode)
   sprintf("(%s ? %s : %s)", emit_condition(em, node$cond), side(node$yes), side(node$no))
 }
 
 emit_ifelse <- function(em, node) {
-  side <- function(part) convert(emit(em, part), part$mode, node$mode, is_sure(part))
+  side <- function(part) value_as(em, part, node$mode)
   sprintf("({ int t_ = %s; if (DS_RARE(t_ == NA_LOGICAL)) goto ds_bail; t_ ? %s : %s; })", emit(em, node$test),
           side(node$yes), side(node$no))
 }
@@ -119,21 +163,15 @@ emit_lazy <- function(em, node) {
   sprintf("({ int a_ = %s; a_ == %d ? %d : %s(a_, %s); })", left, node$stop_at, node$stop_at, join, right)
 }
 
-emit_draw <- function(em, node) {
-  parameters <- lapply(node$args, function(arg) convert(emit(em, arg), arg$mode, "double", is_sure(arg)))
-  sprintf("({ double d_ = %s; *bad |= d_ != d_; d_; })", do.call(sprintf, c(list(node$one), parameters)))
-}
-
 emit_helper_call <- function(em, node) {
-  args <- vapply(node$args, function(arg) emit(em, arg), "")
-  sprintf("({ %s h_ = %s(%s); if (DS_RARE(*gave_up)) goto ds_bail; h_; })", c_types[[node$mode]], node$routine,
-          paste(c(args, "bad", "gave_up"), collapse = ", "))
+  modes <- vapply(node$args, function(arg) arg$mode, "")
+  emit_in_order(em, node, modes, function(...) sprintf("%s(%s)", node$routine, paste(c(...), collapse = ", ")))
 }
 
 # Folds run over elements as they are made: no vector in between.
 emit_fold <- function(em, node) {
   parts <- element_parts(em, node$arg)
-  each <- function(body) each_element(parts, body)
+  each <- function(body) each_element(parts, if (node$skip) skip_missing(body, node$arg$mode) else body)
   x <- c_types[[node$arg$mode]]
   double <- node$arg$mode == "double"
   text <- switch(node$fold,
@@ -142,7 +180,8 @@ emit_fold <- function(em, node) {
            "if (!na_ && (s_ > INT_MAX || s_ < -INT_MAX)) *bad = 1;", "na_ ? NA_INTEGER : (int) s_"),
     prod = list("DS_LONG s_ = 1;", each(if (double) "s_ *= %s;" else "{ int x_ = %s; s_ *= ds_i2d(x_); }"),
                 "(double) s_"),
-    mean = emit_mean(each, double),
+    mean = emit_mean(each, double, node$skip),
+    which.max = , which.min = emit_which(node$fold, each, node$arg$mode),
     min = , max = emit_extreme(node$fold, each, double, x),
     any = list("int s_ = 0;", each("s_ = ds_or(s_, %s);"), "s_"),
     all = list("int s_ = 1;", each("s_ = ds_and(s_, %s);"), "s_")
@@ -150,12 +189,27 @@ emit_fold <- function(em, node) {
   paste(c("({", parts$pre, unlist(text[-length(text)]), paste0(text[[length(text)]], "; })")), collapse = " ")
 }
 
+# A step that passes over what is missing; the element is worked out once.
+skip_missing <- function(body, mode) {
+  sprintf("{ const %s e_ = %%s; if (!(%s)) %s }", c_types[[mode]],
+          if (mode == "double") "ISNAN(e_)" else "e_ == NA_INTEGER", sub("%s", "e_", body, fixed = TRUE))
+}
+
 # R's mean: a second pass adds what the first one lost (summary.c).
-emit_mean <- function(each, double) {
+emit_mean <- function(each, double, skip) {
   value <- if (double) "%s" else "ds_i2d(%s)"
-  list("DS_LONG s_ = 0, t_ = 0;", each(sprintf("s_ += %s;", value)), "s_ /= n_;",
-       if (double) c("if (R_FINITE((double) s_)) {", each(sprintf("t_ += (%s - s_);", value)), "s_ += t_ / n_; }"),
+  count <- if (skip) c("R_xlen_t m_ = 0;", each("{ (void) (%s); ++m_; }")) else "const R_xlen_t m_ = n_;"
+  list(count, "DS_LONG s_ = 0, t_ = 0;", each(sprintf("s_ += %s;", value)), "s_ /= m_;",
+       if (double) c("if (R_FINITE((double) s_)) {", each(sprintf("t_ += (%s - s_);", value)), "s_ += t_ / m_; }"),
        "(double) s_")
+}
+
+# The place of the first extreme that is not missing; where there is none R gives an empty vector.
+emit_which <- function(fold, each, mode) {
+  step <- sprintf("{ const double x_ = %s; ++k_; if (!ISNAN(x_) && (at_ == 0 || x_ %s s_)) { s_ = x_; at_ = k_; } }",
+                  convert("%s", mode, "double"), if (fold == "which.max") ">" else "<")
+  list("double s_ = 0; R_xlen_t at_ = 0, k_ = 0;", each(step), "if (at_ == 0 || at_ > INT_MAX) goto ds_bail;",
+       "(int) at_")
 }
 
 emit_extreme <- function(fold, each, double, type) {

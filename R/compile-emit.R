@@ -9,18 +9,33 @@ data_readers <- c(double = "REAL", integer = "INTEGER", logical = "LOGICAL")
 na_text <- function(mode) c(double = "NA_REAL", integer = "NA_INTEGER", logical = "NA_LOGICAL")[[mode]]
 
 # C name of a variable.
-c_name <- function(name) paste0("v_", gsub("[^A-Za-z0-9_]", "_d", gsub("_", "__", name, fixed = TRUE)))
+c_name <- function(name) {
+  if (length(name) == 0) return(character())
+  plain <- gsub(" ", "_s", gsub("$", "_p", gsub(".", "_d", gsub("_", "__", name, fixed = TRUE), fixed = TRUE),
+                                fixed = TRUE), fixed = TRUE)
+  letters <- strsplit(plain, "")
+  paste0("v_", vapply(letters, function(one) {
+    odd <- !grepl("^[A-Za-z0-9_]$", one)
+    one[odd] <- sprintf("_x%x_", vapply(one[odd], utf8ToInt, 0L))
+    paste(one, collapse = "")
+  }, ""))
+}
 
 lines_of <- function(...) paste(c(...), collapse = "\n")
 
 # The whole C source of one specialisation.
 emit_source <- function(lowered, helpers, argument_types) {
+  helpers <- Filter(function(helper) !is.null(helper$mode), helpers)
   prototypes <- vapply(helpers, function(helper) paste0(helper_head(helper), ";"), "")
   lines_of(
-    "#include <deepstride/kernel.h>", prototypes, vapply(helpers, emit_helper, ""),
-    emit_entry(lowered, argument_types)
+    "#include <deepstride/kernel.h>", if (length(helpers)) give_up_text, prototypes,
+    vapply(helpers, emit_helper, ""), unlist(Map(table_text, names(lowered$tables), lowered$tables)),
+    emit_entry(lowered, argument_types, length(helpers) > 0)
   )
 }
+
+give_up_text <- c("static jmp_buf give_up;", "__attribute__((noinline, cold, noreturn))",
+                  "static void helper_gives_up(void) { longjmp(give_up, 1); }")
 
 new_emitter <- function(lowered, main) {
   em <- new.env()
@@ -31,35 +46,40 @@ new_emitter <- function(lowered, main) {
   em$main <- main
   em$count <- 0
   em$temps <- list()
-  em$defined <- lowered$arguments
+  em$defined <- c(lowered$arguments, names(lowered$tables))
   em$arguments <- lowered$arguments
   em$fast <- NULL
+  em$whole <- pass_whole(lowered)
   em
 }
 
-emit_entry <- function(lowered, argument_types) {
+# A kernel with helpers is entered through a place that they can give up to.
+emit_entry <- function(lowered, argument_types, helped) {
   em <- new_emitter(lowered, TRUE)
   loads <- vapply(seq_along(lowered$arguments), function(i) {
     emit_argument(em, lowered$arguments[[i]], argument_types[[i]], sprintf("a[%d]", i - 1))
   }, "")
   body <- emit_block(em, lowered$statements)
-  declared <- vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]]), "")
+  declared <- vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]], name %in% em$whole), "")
   temps <- vapply(names(em$temps), function(name) declare_variable(name, em$temps[[name]]), "")
   arrays <- sum(vapply(c(em$vars, em$temps), function(type) type$rank > 0, NA))
   lines_of(
-    "SEXP ds_kernel(SEXP *a) {",
-    "int bad_ = 0, *bad = &bad_, gave_up_ = 0, *gave_up = &gave_up_; unsigned tick = 0;",
-    "(void) bad; (void) gave_up; (void) tick;",
-    declared, temps, sprintf("enum { held = %d };", arrays), loads,
+    sprintf("enum { held = %d };", arrays),
+    if (helped) "static SEXP ds_body(SEXP *a) {" else "SEXP ds_kernel(SEXP *a) {",
+    "int bad_ = 0, *bad = &bad_; unsigned tick = 0; (void) bad; (void) tick;",
+    declared, temps, loads,
+    unlist(Map(load_table, names(lowered$tables), lowered$tables)),
     if (em$random) "GetRNGstate();", body,
-    "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;", "}"
+    "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;", "}",
+    if (helped) paste("SEXP ds_kernel(SEXP *a) { if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
+                      "return ds_body(a); }")
   )
 }
 
-declare_variable <- function(v, type) {
+declare_variable <- function(v, type, whole = FALSE) {
   mode <- if (type$mode %in% c("null", "na")) "logical" else type$mode
-  if (type$rank == 0) return(sprintf("%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;", c_types[[mode]], v, v, v,
-                                     v))
+  if (type$rank == 0) return(sprintf("%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;",
+                                     if (whole) "R_xlen_t" else c_types[[mode]], v, v, v, v))
   extents <- if (type$rank > 1) paste0(", ", v, "_d", seq_len(type$rank), " = 0", collapse = "")
   unused <- paste0("(void) ", v, c("_p", "_n", "_c", "_set", "_null"), ";", collapse = " ")
   sprintf(paste("SEXP %1$s_s = R_NilValue; %2$s *%1$s_p = NULL; R_xlen_t %1$s_n = 0, %1$s_c = 0%3$s; int %1$s_set = 0,",
@@ -100,16 +120,18 @@ convert <- function(code, from, to, sure = FALSE) {
 
 emit_block <- function(em, statements) {
   lines_of(vapply(statements, function(statement) {
-    paste0(sprintf("#line %d \"%s\"\n", statement$line, gsub("([\\\\\"])", "\\\\\\1", em$file)),
-           emit_statement(em, statement))
+    paste0(sprintf("#line %d %s\n", statement$line, c_string(statement$file)), emit_statement(em, statement))
   }, ""))
 }
 
 emit_statement <- function(em, s) {
   switch(s$op,
-    assign = emit_assign(em, s), store = emit_store(em, s), "if" = emit_if(em, s), "for" = emit_for(em, s),
+    assign = emit_assign(em, s), store = emit_store(em, s), store_many = emit_store_many(em, s),
+    "if" = emit_if(em, s), "for" = emit_for(em, s), scope = emit_scope(em, s),
+    leave = sprintf("goto end_%s;", c_name(s$label)),
     "while" = emit_while(em, s), "break" = "break;", "next" = "continue;", bail = "goto ds_bail;",
-    evaluate = if (s$value$rank == 0) sprintf("(void) (%s);", emit(em, s$value)) else emit_array(em, s$value)$pre,
+    evaluate = if (s$value$op %in% c("null", "giveup")) "goto ds_bail;" else if (s$value$op == "list") "" else
+      if (s$value$rank == 0) sprintf("(void) (%s);", emit(em, s$value)) else emit_array(em, s$value)$pre,
     "return" = emit_return(em, s)
   )
 }
@@ -127,21 +149,68 @@ emit_if <- function(em, s) {
 
 # Does a block never reach its end?
 leaves <- function(statements) {
-  length(statements) > 0 && statements[[length(statements)]]$op %in% c("return", "bail", "break", "next")
+  length(statements) > 0 && statements[[length(statements)]]$op %in% c("return", "bail", "leave", "break", "next")
+}
+
+# A function written into its caller: its returns go to the end of the block.
+emit_scope <- function(em, s) {
+  before <- em$defined
+  locals <- unlist(lapply(s$locals, variables_of, em = em))
+  em$defined <- setdiff(em$defined, locals)
+  label <- paste0("end_", c_name(s$label))
+  body <- emit_block(em, s$body)
+  em$defined <- union(before, variables_of(s$result, em))
+  lines_of(sprintf("{ __label__ %s;", label), sprintf("%s_set = 0;", c_name(locals)), body, sprintf("%s: ; }", label))
+}
+
+# The variables behind a name: itself, or the parts of a list.
+variables_of <- function(name, em) {
+  Filter(function(known) known == name || startsWith(known, paste0(name, "$")), names(em$vars))
 }
 
 # A C condition; where R would stop at NA the kernel gives up.
 emit_condition <- function(em, cond) {
+  if (cond$op == "lazy") {
+    sides <- vapply(cond$args, emit_condition, "", em = em)
+    return(sprintf("(%s %s %s)", sides[[1]], if (cond$stop_at == 0) "&&" else "||", sides[[2]]))
+  }
+  if (cond$op == "map" && identical(cond$fn, "!") && cond$rank == 0) {
+    return(sprintf("(!%s)", emit_condition(em, cond$args[[1]])))
+  }
   if (cond$op == "map" && !is.null(cond$compares) && cond$rank == 0) {
-    values <- lapply(cond$args, function(arg) convert(emit(em, arg), arg$mode, cond$from, is_sure(arg)))
-    type <- c_types[[cond$from]]
-    sure <- vapply(cond$args, is_sure, NA)
-    missing <- if (cond$from == "double") "__builtin_isunordered(l_, r_)" else
-      paste(sprintf("%s == NA_INTEGER", c("l_", "r_")[!sure]), collapse = " || ")
-    check <- if (nzchar(missing)) sprintf("if (DS_RARE(%s)) goto ds_bail;", missing) else ""
-    return(sprintf("({ %s l_ = %s, r_ = %s; %s l_ %s r_; })", type, values[[1]], values[[2]], check, cond$compares))
+    whole <- lapply(cond$args, function(arg) if (arg$op != "map" || arg$mode == "double") emit_whole(em, arg))
+    if (!any(vapply(whole, is.null, NA))) return(sprintf("(%s %s %s)", whole[[1]], cond$compares, whole[[2]]))
+    mixed <- emit_mixed_comparison(em, cond, whole)
+    if (!is.null(mixed)) return(mixed)
+    values <- lapply(cond$args, function(arg) value_as(em, arg, cond$from))
+    return(emit_comparison(cond, values, vapply(cond$args, is_sure, NA)))
   }
   sprintf("({ int c_ = %s; if (DS_RARE(c_ == NA_LOGICAL)) goto ds_bail; c_; })", emit(em, cond))
+}
+
+# A counter beside an integer that may be NA.
+emit_mixed_comparison <- function(em, cond, whole) {
+  other <- which(vapply(whole, is.null, NA))
+  if (length(other) != 1 || cond$args[[other]]$mode != "integer") return(NULL)
+  sides <- whole
+  sides[[other]] <- "i_"
+  sprintf("({ const int i_ = %s; if (DS_RARE(i_ == NA_INTEGER)) goto ds_bail; %s %s %s; })",
+          emit(em, cond$args[[other]]), sides[[1]], cond$compares, sides[[2]])
+}
+
+# Numbers that compare as asked are not missing, so doubles are looked at only where they don't.
+emit_comparison <- function(cond, values, sure) {
+  op <- cond$compares
+  held <- sprintf("const %s l_ = %s, r_ = %s;", c_types[[cond$from]], values[[1]], values[[2]])
+  if (cond$from != "double") {
+    missing <- paste(sprintf("%s == NA_INTEGER", c("l_", "r_")[!sure]), collapse = " || ")
+    check <- if (nzchar(missing)) sprintf("if (DS_RARE(%s)) goto ds_bail;", missing) else ""
+    return(sprintf("({ %s %s l_ %s r_; })", held, check, op))
+  }
+  opposite <- c("<" = "!(l_ >= r_)", "<=" = "!(l_ > r_)", ">" = "!(l_ <= r_)", ">=" = "!(l_ < r_)")
+  missing <- if (op %in% names(opposite)) opposite[[op]] else "__builtin_isunordered(l_, r_)"
+  sprintf("({ %s %s(l_ %s r_ || ({ if (DS_RARE(%s)) goto ds_bail; 0; })); })", held, if (op == "!=") "!" else "",
+          if (op == "!=") "==" else op, missing)
 }
 
 emit_while <- function(em, s) {
@@ -159,7 +228,9 @@ interrupt_check <- "if (DS_RARE((++tick & 0xffff) == 0)) R_CheckUserInterrupt();
 
 emit_return <- function(em, s) {
   if (!em$main) {
-    return(sprintf("return %s;", convert(emit(em, s$value), s$value$mode, em$returns, is_sure(s$value))))
+    return(sprintf("{ const %s r_ = %s; if (DS_RARE(bad_)) goto ds_bail; return r_; }",
+                   c_types[[if (em$returns == "na") "logical" else em$returns]],
+                   value_as(em, s$value, em$returns)))
   }
   lines_of("{", sprintf("SEXP r_ = PROTECT(%s);", emit_object(em, s$value)),
            "if (DS_RARE(*bad)) { UNPROTECT(1); goto ds_bail; }",
@@ -169,6 +240,7 @@ emit_return <- function(em, s) {
 # An expression whose value is an R object, unprotected.
 emit_object <- function(em, node) {
   if (node$op == "null") return("R_NilValue")
+  if (node$op == "giveup") return("({ goto ds_bail; R_NilValue; })")
   if (node$op == "list") return(emit_list(em, node))
   if (node$rank == 0) {
     maker <- c(double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical",
@@ -177,7 +249,15 @@ emit_object <- function(em, node) {
   }
   array <- emit_array(em, node)
   v <- array$name
-  sprintf("({ %s %s_null ? R_NilValue : %s; })", array$pre, v, whole_object(v, node$rank))
+  object <- sprintf("({ %s %s_null ? R_NilValue : %s; })", array$pre, v, whole_object(v, node$rank))
+  if (is.null(node$names)) object else with_names(object, node$names)
+}
+
+# Gives the unprotected object of C text `object` its names.
+with_names <- function(object, names) {
+  sets <- sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_along(names) - 1, c_string(enc2utf8(names)))
+  paste(c(sprintf("({ SEXP l_ = PROTECT(%s); SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", object, length(names)),
+          sets, "Rf_setAttrib(l_, R_NamesSymbol, n_); UNPROTECT(2); l_; })"), collapse = " ")
 }
 
 # The object of an array variable, cut to its length, with its extents.
@@ -196,13 +276,9 @@ emit_list <- function(em, node) {
   v <- new_temp(em, "logical", 1)
   parts <- vapply(node$parts, function(part) emit_object(em, part), "")
   sets <- sprintf("SET_VECTOR_ELT(%s_s, %d, %s);", v, seq_len(count) - 1, parts)
-  names <- if (any(nzchar(node$names))) {
-    c(sprintf("SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", count),
-      sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_len(count) - 1, c_string(enc2utf8(node$names))),
-      sprintf("Rf_setAttrib(%s_s, R_NamesSymbol, n_); UNPROTECT(1);", v))
-  }
   make <- sprintf("REPROTECT(%1$s_s = Rf_allocVector(VECSXP, %2$d), %1$s_i);", v, count)
-  paste(c("({", make, sets, names, sprintf("%s_s; })", v)), collapse = " ")
+  list <- paste(c("({", make, sets, sprintf("%s_s; })", v)), collapse = " ")
+  if (any(nzchar(node$names))) with_names(list, node$names) else list
 }
 
 c_string <- function(text) paste0("\"", gsub("([\\\\\"])", "\\\\\\1", text), "\"")
@@ -223,8 +299,8 @@ new_temp <- function(em, mode, rank) {
 helper_head <- function(helper) {
   arguments <- sprintf("%s %s", c_types[vapply(helper$types, function(type) type$mode, "")],
                        paste0("a", seq_along(helper$types)))
-  sprintf("static %s %s(%s)", c_types[[helper$mode]], helper$routine,
-          paste(c(arguments, "int *bad", "int *gave_up"), collapse = ", "))
+  sprintf("static %s %s(%s)", c_types[[if (helper$mode == "na") "logical" else helper$mode]], helper$routine,
+          if (length(arguments)) paste(arguments, collapse = ", ") else "void")
 }
 
 emit_helper <- function(helper) {
@@ -235,7 +311,9 @@ emit_helper <- function(helper) {
     convert(paste0("a", i), helper$types[[i]]$mode, em$vars[[names[[i]]]]$mode)
   }, ""), c_name(names))
   body <- emit_block(em, helper$lowered$statements)
-  lines_of(paste(helper_head(helper), "{"), "unsigned tick = 0; (void) tick;",
-           vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]]), ""), loads, body,
-           "ds_bail: __attribute__((unused));", "*gave_up = 1;", "return 0;", "}")
+  lines_of(paste(helper_head(helper), "{"), "int bad_ = 0, *bad = &bad_; unsigned tick = 0; (void) bad; (void) tick;",
+           vapply(names(em$vars), function(name) {
+             declare_variable(c_name(name), em$vars[[name]], name %in% em$whole)
+           }, ""), loads, body,
+           "ds_bail: __attribute__((unused));", "helper_gives_up();", "}")
 }

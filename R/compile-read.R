@@ -32,12 +32,15 @@ block_statements <- function(block, line) {
   })
 }
 
-# Names that a body assigns: its own variables.
-assigned_names <- function(code) {
+# Names that a body assigns: its own variables. Functions defined inside have theirs.
+assigned_names <- function(code) unique(all_assigned(code))
+
+all_assigned <- function(code) {
   if (!is.call(code)) return(character())
   head <- if (is.name(code[[1]])) as.character(code[[1]]) else ""
+  if (head == "function") return(character())
   own <- if (head %in% c("<-", "=", "for")) target_name(code[[2]])
-  unique(c(own, unlist(lapply(as.list(code)[-1], function(part) if (!missing(part)) assigned_names(part)))))
+  c(own, unlist(lapply(as.list(code)[-1], function(part) if (!missing(part)) all_assigned(part))))
 }
 
 # The variable behind `x`, `x[i]`, `x[[i]]`, `m[i, j]`.
@@ -57,8 +60,7 @@ outside_values <- function(kernel) {
     free <- setdiff(all.names(one$body), c(names(one$formals), assigned_names(one$body), names(found)))
     for (name in free) {
       value <- get0(name, one$env, inherits = TRUE)
-      if (is.null(value) || is.primitive(value) || identical(environment(value), baseenv())) next
-      if (is.function(value) && isNamespace(environment(value))) next
+      if (is.null(value) || is.primitive(value) || is_of_r(value)) next
       if (inherits(value, "ds_compiled")) value <- ds_original(value)
       found[[name]] <- value
       if (is.function(value)) queue <- c(queue, list(list(formals = formals(value), body = body(value),
@@ -66,4 +68,9 @@ outside_values <- function(kernel) {
     }
   }
   found
+}
+
+# Functions of R's own packages are known by name, or not at all.
+is_of_r <- function(value) {
+  is.function(value) && environmentName(topenv(environment(value))) %in% c("base", "stats", "utils", "methods")
 }

@@ -46,3 +46,19 @@ host_facts <- function() {
     deepstride = as.character(utils::packageVersion("deepstride"))
   )
 }
+
+# Where the package keeps what can be made again: where tools::R_user_dir() has it on
+# Unix, without loading tools, which takes longer than a kernel from the cache.
+user_cache <- function(name) {
+  homes <- Sys.getenv(c("R_USER_CACHE_DIR", "XDG_CACHE_HOME"))
+  home <- c(homes[nzchar(homes)], file.path(path.expand("~"), ".cache"))[[1]]
+  file.path(home, "R", "deepstride", name)
+}
+
+# The file that a command runs; "" where there is none. Sys.which() would start a process.
+program_path <- function(name) {
+  if (grepl("/", name, fixed = TRUE)) return(if (file.access(name, 1) == 0) name else "")
+  places <- file.path(strsplit(Sys.getenv("PATH"), .Platform$path.sep, fixed = TRUE)[[1]], name)
+  found <- places[file.access(places, 1) == 0 & !dir.exists(places)]
+  if (length(found)) found[[1]] else ""
+}

@@ -33,14 +33,14 @@ compiler_settings <- function() {
 }
 
 native_cache <- function() {
-  folder <- file.path(tools::R_user_dir("deepstride", "cache"), "native")
+  folder <- user_cache("native")
   check_output_folder(folder, "cache")
 }
 
 check_compiler <- function(code) {
   variable <- c(c = "CC", cpp = "CXX", fortran = "FC")[[code$language]]
   program <- strsplit(config_value(variable), " ", fixed = TRUE)[[1]][[1]]
-  missing <- c(program, "make")[!nzchar(Sys.which(c(program, "make")))]
+  missing <- Filter(function(name) !nzchar(program_path(name)), c(program, "make"))
   if (length(missing) > 0) {
     abort_ds(
       "build", sprintf("`%s` can't be built: there is no `%s` on the PATH.", basename(code$name), missing[[1]]),

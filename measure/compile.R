@@ -8,8 +8,14 @@ source(file.path("measure", "compile", "kernels.R"))
 arguments <- commandArgs(TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 
-flags <- deepstride:::compile_flags("strict")
-flags <- setdiff(flags, c("-shared", "-w", "-std=gnu11"))
+# C written by hand, built by the same command with the same flags.
+built_by_hand <- function(code) {
+  path <- tempfile(fileext = .Platform$dynlib.ext)
+  deepstride:::build_library(paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n"),
+                             path, "strict")
+  routine <- getNativeSymbolInfo("kernel", dyn.load(path))$address
+  function(...) .Call(routine, ...)
+}
 
 paired <- function(one, other, seconds = 1.5) {
   ratios <- double()
@@ -35,9 +41,7 @@ rows <- lapply(names(compile_kernels), function(name) {
   start <- deepstride:::clock_now()
   value <- do.call(fast, given)
   first <- deepstride:::clock_now() - start
-  by_hand <- ds_native(paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", one$c, "\n"),
-                       "kernel",
-                       flags = flags)
+  by_hand <- built_by_hand(one$c)
   set.seed(1)
   hand <- do.call(by_hand, unname(given))
   set.seed(1)

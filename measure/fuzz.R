@@ -15,4 +15,5 @@ for (seed in seeds[[1]]:seeds[[2]]) {
   shown <- lapply(found[c("arguments", "expected", "found")], deparse)
   cat("arguments:", shown$arguments, "R:", shown$expected, "compiled:", shown$found, sep = "\n")
 }
-cat(sprintf("%d programs, 6 calls each: %d mismatches, %d calls refused\n", diff(seeds) + 1, bad, refusals$count))
+cat(sprintf("%d programs, 6 calls each: %d mismatches, %d calls refused, %d handed back\n", diff(seeds) + 1,
+            bad, refusals$count, refusals$handed_back))

@@ -103,16 +103,51 @@ compile_kernels <- list(
       x[n-1] = d[n-1] / b[n-1]; for (R_xlen_t i = n - 2; i >= 0; --i) x[i] = (d[i] - c[i] * x[i+1]) / b[i];
       UNPROTECT(3); return o; }"
   ),
-  smooth = list(
-    inputs = function() list(level = rnorm(1e6)),
-    r = function(level) {
+  despike = list(
+    inputs = function() list(level = rnorm(1e5), half = 4),
+    r = function(level, half) {
+      n <- length(level)
       out <- level
-      for (i in 2:(length(level) - 1)) out[i] <- (level[i - 1] + level[i] + level[i + 1]) / 3
+      window <- numeric(2 * half + 1)
+      for (i in (half + 1):(n - half)) {
+        for (j in seq_along(window)) {
+          value <- level[i - half + j - 1]
+          k <- j
+          while (k > 1 && window[max(k - 1, 1)] > value) {
+            window[k] <- window[k - 1]
+            k <- k - 1
+          }
+          window[k] <- value
+        }
+        out[i] <- window[half + 1]
+      }
       out
     },
-    c = "SEXP kernel(SEXP l) { R_xlen_t n = XLENGTH(l); SEXP o = PROTECT(Rf_duplicate(l)); double *x = REAL(l),
-      *y = REAL(o);
-      for (R_xlen_t i = 1; i < n - 1; ++i) y[i] = (x[i-1] + x[i] + x[i+1]) / 3; UNPROTECT(1); return o; }"
+    c = "SEXP kernel(SEXP l, SEXP h) { R_xlen_t n = XLENGTH(l), half = (R_xlen_t) REAL(h)[0], m = 2 * half + 1;
+      SEXP o = PROTECT(Rf_duplicate(l)), s = PROTECT(Rf_allocVector(REALSXP, m));
+      double *x = REAL(l), *y = REAL(o), *w = REAL(s);
+      for (R_xlen_t i = half; i < n - half; ++i) { for (R_xlen_t j = 0; j < m; ++j) { double v = x[i - half + j];
+        R_xlen_t k = j; while (k > 0 && w[k - 1] > v) { w[k] = w[k - 1]; --k; } w[k] = v; } y[i] = w[half]; }
+      UNPROTECT(2); return o; }"
+  ),
+  soil = list(
+    inputs = function() list(moisture = array(runif(8e5), c(100, 100, 80)), weight = runif(80)),
+    r = function(moisture, weight) {
+      total <- matrix(0, dim(moisture)[1], dim(moisture)[2])
+      for (k in seq_along(weight)) {
+        for (j in seq_len(ncol(total))) {
+          for (i in seq_len(nrow(total))) total[i, j] <- total[i, j] + weight[k] * moisture[i, j, k]
+        }
+      }
+      total
+    },
+    c = "SEXP kernel(SEXP a, SEXP b) { int *d = INTEGER(Rf_getAttrib(a, R_DimSymbol)); R_xlen_t n = d[0], p = d[1],
+      q = XLENGTH(b);
+      SEXP o = PROTECT(Rf_allocMatrix(REALSXP, n, p)); double *x = REAL(a), *w = REAL(b), *t = REAL(o);
+      memset(t, 0, n * p * 8);
+      for (R_xlen_t k = 0; k < q; ++k) for (R_xlen_t j = 0; j < p; ++j) for (R_xlen_t i = 0; i < n; ++i)
+        t[i + n * j] += w[k] * x[i + n * (j + p * k)];
+      UNPROTECT(1); return o; }"
   ),
   overtopping = list(
     inputs = function() list(level = 1, crest = 1.5, runs = 1e6),

@@ -2,23 +2,45 @@
 
 pick <- function(...) sample(c(...), 1)
 
+# Functions that programs call: of single numbers, of vectors, one that gives a list, one that draws.
+program_scope <- new.env()
+evalq({
+  halved <- function(a, by = 2) if (a > 1) a / by else a
+  scaled <- function(w, by = 2) {
+    if (length(w) == 0) return(w)
+    w * by
+  }
+  ends <- function(w) list(low = min(w), total = sum(w), all = w + 0)
+  noisy <- function(a) a + rnorm(1)
+  weights <- c(0.25, 0.5, 0.25)
+}, program_scope)
+
 random_index <- function(env) {
   choices <- c("1", "2", "length(x)", "3.7", "k", if (env$depth > 0) c("i", "i", "i + 1", "i - 1", "length(x) - i + 1"))
   pick(choices)
+}
+
+# Of several elements.
+random_indices <- function(env) {
+  pick("-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "is.na(x)", "c(1, 2)", "c(2, 1, 9)", "v", "-(1:2)", "",
+       if (env$depth > 0) c("i:length(x)", "-i", "seq_len(i)"))
 }
 
 random_number <- function(env, size = 3) {
   if (size == 0) return(pick("k", "s", "0.5", "-2", "3L", "n", if (env$depth > 0) "i",
                              sprintf("x[%s]", random_index(env))))
   part <- function() random_number(env, sample(0:(size - 1), 1))
-  switch(pick(1:10),
+  switch(pick(1:14),
     sprintf("(%s + %s)", part(), part()), sprintf("(%s - %s)", part(), part()), sprintf("(%s * %s)", part(), part()),
     sprintf("(%s / (1 + abs(%s)))", part(), part()), sprintf("%s(%s, %s)", pick("min", "max"), part(), part()),
-    sprintf("sqrt(abs(%s))", part()), sprintf("%s(%s)", pick("sum", "mean", "length", "min", "max", "prod"),
+    sprintf("sqrt(abs(%s))", part()), sprintf("%s(%s)", pick("sum", "mean", "length", "min", "max", "prod", "sd"),
                                               random_vector(env, 1)),
     sprintf("(if (%s) %s else %s)", random_condition(env), sprintf("(%s + 0)", part()), sprintf("(%s + 0)", part())),
     sprintf("(%s %s 3)", part(), pick("%%", "%/%", "^")), sprintf("%s(%s)", pick("floor", "-", "exp", "abs", "sign"),
-                                                                  part())
+                                                                  part()),
+    sprintf("halved(%s)", part()), sprintf("m[%s, 2]", pick("1", "2", "n")),
+    sprintf("%s(%s, na.rm = TRUE)", pick("sum", "mean", "max"), random_vector(env, 1)),
+    sprintf("switch(%s, %s + 0, %s + 0, 1)", pick("k", "n", "2"), part(), part())
   )
 }
 
@@ -31,24 +53,39 @@ random_condition <- function(env) {
 random_vector <- function(env, size = 2) {
   if (size == 0) return(pick("x", "y", "v", "x"))
   part <- function() random_vector(env, sample(0:(size - 1), 1))
-  switch(pick(1:8),
+  switch(pick(1:14),
     sprintf("(%s %s %s)", part(), pick("+", "-", "*"), part()), sprintf("(%s %s %s)", part(), pick("+", "*", "/"),
                                                                         random_number(env, 0)),
-    sprintf("cumsum(%s)", part()), sprintf("rev(%s)", part()), sprintf("%s(%s, %s)", pick("pmin", "pmax"), part(),
-                                                                       random_number(env, 0)),
+    sprintf("%s(%s)", pick("cumsum", "cummax", "diff"), part()), sprintf("%s(%s)", pick("rev", "sort"), part()),
+    sprintf("%s(%s, %s)", pick("pmin", "pmax"), part(), random_number(env, 0)),
     sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)), sprintf("%s(%s)", pick("abs", "floor", "-"),
                                                                             part()),
-    sprintf("c(%s, %s)", part(), random_number(env, 0))
+    sprintf("c(%s, %s)", part(), random_number(env, 0)), sprintf("x[%s]", random_indices(env)),
+    sprintf("%s[%s]", pick("x", "y"), random_indices(env)), sprintf("m[%s]", pick("1, ", ", 2", "n, ", "-1, 2", "m > 0")),
+    sprintf("scaled(%s)", part()), sprintf("scaled(%s, %s)", part(), random_number(env, 0)), "weights"
+  )
+}
+
+random_store <- function(env) {
+  switch(pick(1:5),
+    sprintf("x[%s] <- %s", random_indices(env), random_number(env, 1)),
+    sprintf("x[%s] <- %s", random_indices(env), random_vector(env, 1)),
+    sprintf("m[%s] <- %s", pick("1, ", ", 2", "2, -1", "m < 0", "n, "), random_number(env, 1)),
+    sprintf("m[, %s] <- %s", pick("1", "n"), pick("m[, 2]", "m[, 1] * 2", "c(1, 2)", "x")),
+    sprintf("m[%s, 1] <- %s", pick("1", "2", "n"), random_number(env, 1))
   )
 }
 
 random_statement <- function(env, size) {
   body <- function() random_block(env, size - 1)
-  kind <- if (size == 0) pick(1:5) else pick(1:9)
+  kind <- if (size == 0) pick(1:9) else pick(1:13)
   switch(kind,
     sprintf("s <- %s + 0", random_number(env)), sprintf("x[%s] <- %s", random_index(env), random_number(env, 2)),
     sprintf("y <- %s + 0", random_vector(env)), sprintf("out <- c(out, %s + 0)", random_number(env, 1)),
-    sprintf("out[length(out) + 1] <- %s + 0", random_number(env, 1)),
+    sprintf("out[length(out) + 1] <- %s + 0", random_number(env, 1)), random_store(env),
+    sprintf("s <- noisy(%s)", random_number(env, 1)), c(sprintf("r <- ends(%s + 0)", random_vector(env, 1)),
+                                                        "s <- r$low + sum(r$all)"),
+    sprintf("s <- inner(%s) + %s", random_number(env, 1), random_number(env, 1)),
     c(sprintf("if (%s) {", random_condition(env)), body(), "} else {", body(), "}"),
     random_loop(env, size), random_loop(env, size),
     c(sprintf("while (count < %d) {", sample(3:9, 1)), "count <- count + 1", body(), "}")
@@ -74,8 +111,8 @@ random_program <- function(seed) {
   env <- new.env()
   env$depth <- 0
   lines <- unlist(lapply(seq_len(sample(2:5, 1)), function(j) random_statement(env, 2)))
-  c("function(x, y, v, k, n) {", "s <- k * 1", "count <- 0", "out <- numeric(0)", lines,
-    "list(x = x, y = y, s = s, out = out, count = count)", "}")
+  c("function(x, y, v, k, n, m) {", "s <- k * 1", "count <- 0", "out <- numeric(0)", "inner <- function(a) a * 2 + s",
+    lines, "list(x = x, y = y, s = s, out = out, count = count, m = m)", "}")
 }
 
 random_arguments <- function(seed) {
@@ -86,13 +123,15 @@ random_arguments <- function(seed) {
     x
   }
   list(x = odd(round(rnorm(size), 2)), y = odd(rnorm(size)), v = sample(c(-3:9, NA), size, TRUE),
-       k = sample(c(-1.5, 0, 2, NA), 1, prob = c(3, 3, 3, 1)), n = sample(list(0L, 3L, 4), 1)[[1]])
+       k = sample(c(-1.5, 0, 2, NA), 1, prob = c(3, 3, 3, 1)), n = sample(list(0L, 3L, 4), 1)[[1]],
+       m = odd(matrix(round(rnorm(2 * sample(c(1, 4), 1)), 2), 2)))
 }
 
-# What a call comes to: its value, or its error, and its warnings. R does not say
-# whether arithmetic on NA and NaN together gives NA or NaN.
+# What a call comes to: its value, or its error, its warnings, and the random state
+# it leaves. R does not say whether arithmetic on NA and NaN together gives NA or NaN.
 outcome_of <- function(f, arguments) {
   warned <- character()
+  set.seed(5)
   value <- withCallingHandlers(
     tryCatch(do.call(f, arguments), error = function(e) {
       if (inherits(e, "ds_error_unsupported")) "refused" else paste("error:", conditionMessage(e))
@@ -102,27 +141,32 @@ outcome_of <- function(f, arguments) {
       invokeRestart("muffleWarning")
     }
   )
-  list(value = rapply(list(value), function(x) replace(x, is.na(x), NA), "double", how = "replace"), warned = warned)
+  list(value = rapply(list(value), function(x) replace(x, is.na(x), NA), "double", how = "replace"), warned = warned,
+       drawn = .Random.seed)
 }
 
 # How many calls were refused so far: a few programs mix shapes that have no type.
 refusals <- new.env()
-refusals$count <- 0
+refusals$count <- refusals$handed_back <- 0
 
 # NULL, or what differs between a program in R and compiled.
 program_mismatch <- function(seed, rounds = 6) {
   lines <- random_program(seed)
-  f <- eval(parse(text = lines, keep.source = TRUE), globalenv())
+  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
   fast <- ds_compile(f)
-  on.exit(for (one in attr(fast, "ds_compiled")$built) dyn.unload(one$path)) # R holds a few hundred libraries
+  on.exit({
+    refusals$handed_back <- refusals$handed_back + ds_inspect(fast)$handed_back
+    for (one in attr(fast, "ds_compiled")$built) dyn.unload(one$path) # R holds a few hundred libraries
+  })
   for (round in seq_len(rounds)) {
     arguments <- random_arguments(1000 * seed + round)
     expected <- outcome_of(f, arguments)
-    found <- outcome_of(fast, arguments)
+    found <- tryCatch(outcome_of(fast, arguments), error = identity)
     if (identical(found$value[[1]], "refused")) {
       refusals$count <- refusals$count + 1
     } else if (!identical(expected, found)) {
-      return(list(seed = seed, round = round, lines = lines, arguments = arguments, expected = expected, found = found))
+      return(list(seed = seed, round = round, lines = lines, arguments = arguments, expected = expected[-3],
+                  found = if (inherits(found, "error")) conditionMessage(found) else found[-3]))
     }
   }
   NULL

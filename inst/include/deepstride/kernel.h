@@ -7,14 +7,17 @@
 #define DEEPSTRIDE_KERNEL_H
 #include <float.h>
 #include <math.h>
+#include <setjmp.h>
 #include <string.h>
 #include <R.h>
 #include <Rinternals.h>
 #include <Rmath.h>
 #include <R_ext/Random.h>
+#include <R_ext/Utils.h>
 
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
 #define DS_LONG long double
+#define DS_WHOLE 4503599627370496 /* whole numbers up to here are doubles, and so is any sum of two */
 
 static inline double ds_i2d(int x) { return x == NA_INTEGER ? NA_REAL : (double) x; }
 static inline int ds_d2i(double x, int *bad) {
@@ -119,8 +122,15 @@ static inline int ds_pmini(int a, int b) {
   return (a == NA_INTEGER || b == NA_INTEGER) ? NA_INTEGER : b < a ? b : a;
 }
 
-/* A position from a number; 0 (no position: the caller gives up) where it is none. */
+/* A position from a number: whole part, or one below 1 where it is none. The
+ * conversion of SSE2 gives the smallest integer for what does not fit. */
+#ifdef __SSE2__
+#include <emmintrin.h>
+static inline R_xlen_t ds_at(double x) { return (R_xlen_t) _mm_cvttsd_si64(_mm_set_sd(x)); }
+#else
 static inline R_xlen_t ds_at(double x) { return x >= 1 && x < 4503599627370496.0 ? (R_xlen_t) x : 0; }
+#endif
+#define DS_OUTSIDE(k, n) DS_RARE((size_t) ((k) - 1) >= (size_t) (n))
 
 /* A count from a number; -1 where R would complain. */
 static inline R_xlen_t ds_count(double x) {
@@ -130,9 +140,131 @@ static inline R_xlen_t ds_count(double x) {
 /* Whole numbers that fit an int, as the ends of `a:b` must be here. */
 static inline int ds_is_int(double x) { return x > -2147483648.0 && x <= 2147483647.0 && x == (double) (int) x; }
 
+/* Whole numbers of bits, from a double as R takes them. */
+static inline int ds_whole(double x, int *bad) {
+  if (ISNAN(x)) return NA_INTEGER;
+  if (!ds_is_int(x)) *bad = 1;
+  return *bad ? NA_INTEGER : (int) x;
+}
+
+static inline double ds_log_of(double x, double base) {
+  if (base == 10) return log10(x);
+  if (base == 2) return log2(x);
+  return log(x) / log(base);
+}
+
+/* Places (from 0) that a vector of indices picks of an extent, as R_xlen_t in the
+ * bytes of a double vector. *count is -1 where R is to do it: indices of both
+ * signs, missing ones, those past the end. Of use 1 a vector may grow (*most is
+ * the largest index); of use 2, reading, -1 stands for what is missing. */
+static inline SEXP ds_places_d(const double *x, R_xlen_t n, R_xlen_t extent, int use, R_xlen_t *count, R_xlen_t *most) {
+  R_xlen_t above = 0, below = 0, top = 0, missing = 0;
+  *count = -1; *most = 0;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (ISNAN(x[i])) { ++missing; continue; }
+    if (!(fabs(x[i]) < 4503599627370496.0)) return R_NilValue;
+    const R_xlen_t k = (R_xlen_t) x[i];
+    above += k > 0; below += k < 0;
+    if (k > top) top = k;
+  }
+  if ((above && below) || (missing && (below || use != 2)) || (top > extent && use == 0)) return R_NilValue;
+  SEXP s = Rf_allocVector(REALSXP, below ? extent : above + missing);
+  R_xlen_t *out = (R_xlen_t *) REAL(s), at = 0;
+  if (below) {
+    memset(out, 0, extent * sizeof *out);
+    for (R_xlen_t i = 0; i < n; ++i) { const R_xlen_t k = (R_xlen_t) -x[i]; if (k > 0 && k <= extent) out[k - 1] = 1; }
+    for (R_xlen_t i = 0; i < extent; ++i) { const int drop = out[i] != 0; out[at] = i; at += !drop; }
+  } else {
+    for (R_xlen_t i = 0; i < n; ++i) {
+      const R_xlen_t k = ISNAN(x[i]) ? -1 : (R_xlen_t) x[i];
+      if (k != 0) out[at++] = k < 0 || (use == 2 && k > extent) ? -1 : k - 1;
+    }
+  }
+  *count = at; *most = below ? 0 : top;
+  return s;
+}
+
+static inline SEXP ds_places_i(const int *x, R_xlen_t n, R_xlen_t extent, int use, R_xlen_t *count, R_xlen_t *most) {
+  SEXP s = PROTECT(Rf_allocVector(REALSXP, n));
+  for (R_xlen_t i = 0; i < n; ++i) REAL(s)[i] = ds_i2d(x[i]);
+  s = ds_places_d(REAL(s), n, extent, use, count, most);
+  UNPROTECT(1);
+  return s;
+}
+
+static inline SEXP ds_where(const int *x, R_xlen_t n, R_xlen_t extent, int use, R_xlen_t *count, R_xlen_t *most) {
+  *count = -1; *most = 0;
+  if (n != extent) return R_NilValue;
+  SEXP s = Rf_allocVector(REALSXP, n);
+  R_xlen_t *out = (R_xlen_t *) REAL(s), at = 0;
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (x[i] == NA_LOGICAL && use != 2) return R_NilValue;
+    out[at] = x[i] == NA_LOGICAL ? -1 : i; at += x[i] != 0;
+  }
+  *count = at;
+  return s;
+}
+
+/* Variance as cov.c has it, its root, and the median as median.default() has it. */
+static inline double ds_var(const double *x, R_xlen_t n, double *scratch) {
+  (void) scratch;
+  if (n < 2) return NA_REAL;
+  DS_LONG s = 0, mean;
+  for (R_xlen_t i = 0; i < n; ++i) { if (ISNAN(x[i])) return NA_REAL; s += x[i]; }
+  mean = s / n;
+  if (R_FINITE((double) mean)) {
+    s = 0;
+    for (R_xlen_t i = 0; i < n; ++i) s += x[i] - mean;
+    mean += s / n;
+  }
+  const double m = (double) mean;
+  s = 0;
+  for (R_xlen_t i = 0; i < n; ++i) s += (x[i] - m) * (x[i] - m);
+  return (double) (s / (n - 1));
+}
+static inline double ds_sd(const double *x, R_xlen_t n, double *scratch) { return sqrt(ds_var(x, n, scratch)); }
+static inline double ds_median(const double *x, R_xlen_t n, double *scratch) {
+  for (R_xlen_t i = 0; i < n; ++i) { if (ISNAN(x[i])) return NA_REAL; scratch[i] = x[i]; }
+  if (n == 0) return NA_REAL;
+  const int half = (int) (n / 2);
+  rPsort(scratch, (int) n, half);
+  if (n % 2) return scratch[half];
+  rPsort(scratch, half, half - 1); /* what lies left of it is no larger */
+  const DS_LONG a = scratch[half - 1], b = scratch[half];
+  DS_LONG mean = (a + b) / 2;
+  if (R_FINITE((double) mean)) mean += ((a - mean) + (b - mean)) / 2;
+  return (double) mean;
+}
+
+/* A call of a function of R. `cells` holds the arguments; a risky call that
+ * stops or warns gives NULL. The value is no other's object. */
+static inline SEXP ds_tagged(SEXP cells, const char *name) {
+  PROTECT(cells);
+  SET_TAG(cells, Rf_install(name));
+  UNPROTECT(1);
+  return cells;
+}
+static inline SEXP ds_call(const char *fn, const char *where, SEXP cells, int risky) {
+  PROTECT(cells);
+  SEXP space = R_BaseNamespace;
+  if (strcmp(where, "base")) space = R_FindNamespace(PROTECT(Rf_mkString(where))); else PROTECT(space);
+  PROTECT(space);
+  SEXP call = PROTECT(Rf_lcons(Rf_install(fn), cells));
+  if (risky) {
+    SEXP handler = PROTECT(Rf_findFun(Rf_install("invisible"), R_BaseNamespace)); /* gives the condition, a list */
+    SEXP rest = PROTECT(ds_tagged(Rf_cons(handler, R_NilValue), "warning"));
+    rest = PROTECT(ds_tagged(Rf_cons(handler, rest), "error"));
+    call = PROTECT(Rf_lcons(Rf_install("tryCatch"), Rf_cons(call, rest)));
+  }
+  SEXP value = PROTECT(Rf_eval(call, space));
+  if (MAYBE_REFERENCED(value)) value = Rf_duplicate(value);
+  UNPROTECT(risky ? 9 : 5);
+  return value;
+}
+
 /* Room for position k in a vector of the given type: amortised constant time. */
 static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t *room) {
-  R_xlen_t wanted = used < 4 ? 8 : used + used / 2 + 8;
+  R_xlen_t wanted = used < 4 ? 8 : 2 * used;
   if (wanted < needed) wanted = needed;
   SEXP fresh = Rf_allocVector(type, wanted);
   if (used > 0) {
