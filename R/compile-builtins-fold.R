@@ -17,7 +17,7 @@ folding <- function(fold, mode_of, join = NULL) {
                                                    "Combine the results of single calls.")
     if (length(nodes) == 0 || any(node_modes(nodes) == "null")) refuse(cx, call, sprintf("`%s()` of nothing", fold))
     if (length(nodes) > 1 && length(unique(node_modes(nodes))) > 1) nodes <- as_double_nodes(nodes)
-    Reduce(function(one, other) join_folds(one, other, join),
+    Reduce(function(one, other) join_folds(one, other, join, fold),
            lapply(nodes, one_fold, fold = fold, mode_of = mode_of, skip = skip, alone = length(nodes) == 1))
   }
 }
@@ -29,11 +29,13 @@ one_fold <- function(node, fold, mode_of, skip, alone) {
   fold_node(fold, node, mode_of(node$mode), skip)
 }
 
-join_folds <- function(one, other, join) {
+join_folds <- function(one, other, join, fold) {
   mode <- common_mode(node_modes(list(one, other)))
   if (mode == "logical" && !is.null(join$integer)) mode <- "integer"
-  map_node(list(one, other), mode, mode, function(a, b) sprintf(if (mode == "double") join$double else
+  node <- map_node(list(one, other), mode, mode, function(a, b) sprintf(if (mode == "double") join$double else
     join$integer %||% join$double, a, b))
+  node$fn <- fold
+  node
 }
 
 as_double_nodes <- function(nodes) lapply(nodes, function(node) map_node(list(node), "double", "double", identity))

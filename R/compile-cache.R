@@ -23,11 +23,11 @@ compile_cache <- function() {
 }
 
 # Everything that a library depends on.
-compile_key <- function(kernel, outside, types, numerics) {
+compile_key <- function(kernel, outside, types, numerics, past_end) {
   plain <- function(f) if (is.function(f)) list(formals(f), strip_source(body(f))) else f
   header <- system.file("include", "deepstride", "kernel.h", package = "deepstride")
   substr(rlang::hash(list(
-    3L, kernel$file, kernel$line,
+    4L, past_end, kernel$file, kernel$line,
     as.list(kernel$formals), strip_source(kernel$body), lapply(outside, plain), lapply(types, type_code), numerics,
     compile_flags(numerics), R.version.string, R.version$platform, compiler_stamp(), processor_name(),
     as.character(utils::packageVersion("deepstride")), rlang::hash_file(header)

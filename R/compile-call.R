@@ -95,6 +95,16 @@ first_of_types <- function(state, arguments) {
   do.call(".External", c(list(dispatch_routine, state), arguments), quote = TRUE)
 }
 
+# Where a vector is read or written past its end, unforeseen.
+build_for_past_end <- function(state, arguments) {
+  code <- types_code(lapply(arguments, type_of_value))
+  state$past_end <- c(state$past_end, code)
+  state$routines[[code]] <- NULL
+  first_of_types(state, arguments)
+}
+
+types_code <- function(types) paste(vapply(types, type_code, ""), collapse = "")
+
 hand_back <- function(state, arguments) {
   state$handed_back <- state$handed_back + 1
   names(arguments) <- names(formals(state$original))
@@ -112,7 +122,7 @@ specialise <- function(state, arguments) {
     return(refused(state, function() refuse_argument(kernel, arguments, which(unknown)[[1]])))
   }
   names(types) <- names(kernel$formals)
-  code <- paste(vapply(types, type_code, ""), collapse = "")
+  code <- types_code(types)
   tryCatch(
     add_routine(state, kernel, types, code),
     ds_error_unsupported = function(e) refused(state, function() rlang::cnd_signal(e)),
@@ -147,14 +157,15 @@ refuse_argument <- function(kernel, arguments, at) {
 add_routine <- function(state, kernel, types, code) {
   start <- clock_now()
   outside <- outside_values(kernel)
-  key <- compile_key(kernel, outside, types, state$numerics)
+  past_end <- code %in% state$past_end
+  key <- compile_key(kernel, outside, types, state$numerics, past_end)
   path <- file.path(compile_cache(), paste0("k", key, .Platform$dynlib.ext))
   cached <- cached_library(path)
   if (!cached) {
     helpers <- new_helpers()
     lowered <- lower_function(kernel, types, helpers)
     lowered$statements <- pass_fill(lowered$statements)
-    keep_library(emit_source(lowered, helpers$known, unname(types)), path, state$numerics)
+    keep_library(emit_source(lowered, helpers$known, unname(types), past_end), path, state$numerics)
   }
   library <- load_library(path)
   state$routines[[code]] <- getNativeSymbolInfo("ds_kernel", library)$address

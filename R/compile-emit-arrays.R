@@ -29,12 +29,21 @@ emit_assign <- function(em, s) {
   text
 }
 
-# Past 2^53 doubles skip whole numbers.
+# Past 2^53 doubles skip whole numbers. Steps of integers can't get there from 2^52 before the
+# next look, steps of small constants not even in a loop that is never interrupted.
 emit_count <- function(em, s, v) {
   value <- emit_whole(em, s$value)
   if (is.null(value)) value <- sprintf("(R_xlen_t) %s", value_as(em, s$value, "double")) # not certain to be set
-  check <- if (s$value$op == "map") sprintf("if (DS_RARE(%1$s > DS_WHOLE || %1$s < -DS_WHOLE)) goto ds_bail;", v)
-  paste(sprintf("%s = %s; %s_set = 1;", v, value, v), check)
+  far <- s$value$op == "map" && !is_small_step(em, s)
+  paste(sprintf("%s = %s; %s_set = 1;", v, value, v), if (far) sprintf("if (DS_RARE(DS_FAR(%s))) goto ds_bail;", v))
+}
+
+is_small_step <- function(em, s) {
+  if (!s$value$fn %in% c("+", "-")) return(FALSE)
+  own <- vapply(s$value$args, function(arg) identical(arg$name, s$name), NA)
+  if (sum(own) != 1 || (s$value$fn == "-" && own[[2]])) return(FALSE)
+  step <- s$value$args[!own][[1]]
+  (step$op == "const" && abs(step$value) <= 1024) || (is.null(em$fast) && is_counter(em, step))
 }
 
 # `y <- x` shares the object where neither is changed element by element.
@@ -61,17 +70,34 @@ emit_append <- function(em, s, v, type) {
   part <- s$value$parts[[2]]
   value <- value_as(em, part, type$mode)
   sprintf(paste("{ const %1$s x_ = %2$s; if (DS_RARE(%3$s_n == %3$s_c)) {",
-                "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, &%3$s_c), %3$s_i); %3$s_p = %5$s(%3$s_s); }",
+                "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, %6$s, &%3$s_c), %3$s_i); %3$s_p = %5$s(%3$s_s); }",
                 "%3$s_p[%3$s_n++] = x_; %3$s_null = 0; }"),
-          c_types[[type$mode]], value, v, object_types[[type$mode]], data_readers[[type$mode]])
+          c_types[[type$mode]], value, v, object_types[[type$mode]], data_readers[[type$mode]], em$trips %||% "0")
 }
 
-# Makes place k_ exist in a vector: what lies between is NA.
-grow_text <- function(v, mode) {
+# Makes place k_ exist in a vector: what lies between is NA. Code that grows vectors slows
+# down the loops that it stands in, so where growth is not foreseen the kernel asks to be built again with it.
+grow_text <- function(em, v, name) {
+  mode <- em$vars[[name]]$mode
+  if (!em$past_end && !name %in% em$growing) return(sprintf("if (DS_RARE(k_ > %s_n)) goto ds_past_end;", v))
   sprintf(paste("if (DS_RARE(k_ > %1$s_n)) { if (k_ > %1$s_c) {",
-                "REPROTECT(%1$s_s = ds_grown(%1$s_s, %2$s, %1$s_n, k_, &%1$s_c), %1$s_i); %1$s_p = %3$s(%1$s_s); }",
+                "REPROTECT(%1$s_s = ds_grown(%1$s_s, %2$s, %1$s_n, k_, %5$s, &%1$s_c), %1$s_i); %1$s_p = %3$s(%1$s_s); }",
                 "for (R_xlen_t j_ = %1$s_n; j_ < k_ - 1; ++j_) %1$s_p[j_] = %4$s; %1$s_n = k_; %1$s_null = 0; }"),
-          v, object_types[[mode]], data_readers[[mode]], na_text(mode))
+          v, object_types[[mode]], data_readers[[mode]], na_text(mode), em$trips %||% "0")
+}
+
+# Vectors that the code means to grow: they start empty, take themselves and more, or are
+# written to at a place that depends on their own length.
+growing_names <- function(statements) {
+  unique(unlist(lapply(given_values(statements), function(s) {
+    at <- lapply(s$at, function(place) if (is.null(place$op)) place$node else place)
+    grows <- switch(s$op,
+      assign = s$value$op == "null" || (s$value$op == "concat" && identical(s$value$parts[[1]]$name, s$name)) ||
+        (s$value$op == "fill" && s$value$rank == 1 && identical(as.double(s$value$count$value), 0)),
+      any(vapply(Filter(Negate(is.null), at), mentions, NA, s$name))
+    )
+    if (grows) s$name
+  })))
 }
 
 emit_store <- function(em, s) {
@@ -84,7 +110,7 @@ emit_store <- function(em, s) {
   if (length(s$at) > 1) {
     return(sprintf("%s %s %s_p[%s] = x_; }", start, checked_places(em, v, s$at), v, place_text(v, length(s$at))))
   }
-  room <- if (type$rank > 1) sprintf("if (DS_RARE(k_ > %s_n)) goto ds_bail;", v) else grow_text(v, type$mode)
+  room <- if (type$rank > 1) sprintf("if (DS_RARE(k_ > %s_n)) goto ds_bail;", v) else grow_text(em, v, s$name)
   sprintf("%1$s R_xlen_t k_ = %2$s; if (DS_OUTSIDE(k_, %4$s_n)) { if (k_ < 1) goto ds_bail; %3$s } %4$s_p[k_ - 1] = x_; }",
           start, emit_position(em, s$at[[1]]), room, v)
 }

@@ -147,7 +147,7 @@ emit_store_many <- function(em, s) {
   value <- stored_values(em, s$value, type$mode)
   picked <- pick_all(em, v, s$at, if (grow) "grow" else "")
   most <- picked$pickers[[1]]$most
-  room <- if (grow && !is.null(most)) sprintf("{ const R_xlen_t k_ = %s; %s }", most, grow_text(v, type$mode))
+  room <- if (grow && !is.null(most)) sprintf("{ const R_xlen_t k_ = %s; %s }", most, grow_text(em, v, s$name))
   lines_of("{", defined_check(em, s$name), value$pre, picked$pre,
            sprintf("const R_xlen_t all_ = %s;", paste(picked$counts, collapse = " * ")), value$check, room,
            "R_xlen_t j_ = 0; (void) j_;", pick_loops(picked, function(place) {

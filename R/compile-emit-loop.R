@@ -10,17 +10,17 @@ emit_range_loop <- function(em, s) {
   id <- fresh(em)
   counter <- sprintf("k%d", id)
   set <- function(code) sprintf("%s = (%s) %s; %s_set = 1;", v, c_types[[em$vars[[s$name]]$mode]], code, v)
-  inner <- !has_loop(s$body)
+  inner <- !has_for(s$body)
   down <- goes_down(s$over)
   guards <- if (inner) new.env()
   fast <- if (inner) {
     state <- list(var = s$name, counter = counter, lo = sprintf(if (down) "hi%d" else "lo%d", id),
                   hi = sprintf(if (down) "lo%d" else "hi%d", id), guards = guards,
                   assigned = assigned_in(s$body), whole = assigned_whole(s$body))
-    loop_body(em, s, state)
+    loop_body(em, s, state, sprintf("n%d", id))
   }
   conditions <- unique(guards$conditions)
-  careful <- if (!inner || length(conditions) || s$over$colon) loop_body(em, s, NULL)
+  careful <- if (!inner || length(conditions) || s$over$colon) loop_body(em, s, NULL, sprintf("n%d", id))
   lines_of(
     "{", range_ends(em, s$over), range_count(s$over),
     sprintf("const R_xlen_t lo%1$d = lo_, hi%1$d = hi_, n%1$d = n_, step%1$d = step_; (void) hi%1$d; (void) step%1$d;",
@@ -28,7 +28,8 @@ emit_range_loop <- function(em, s) {
     sprintf("%s_set = 0;", v), late_fills(em, s, id),
     if (inner) c(
       sprintf("if (%s) {", paste(c(sprintf("step%d == %d", id, if (down) -1 else 1), conditions), collapse = " && ")),
-      sprintf("tick += (unsigned) n%d; if (tick > 0xfffff) { tick = 0; R_CheckUserInterrupt(); }", id),
+      sprintf("if (DS_RARE((tick -= n%d >> 3) <= 0)) { tick = 0x10000; R_CheckUserInterrupt(); } %s", id,
+              counters_check(em)),
       sprintf(if (down) "for (R_xlen_t %1$s = lo%2$d; %1$s >= hi%2$d; --%1$s) {" else
         "for (R_xlen_t %1$s = lo%2$d; %1$s <= hi%2$d; ++%1$s) {", counter, id), set(counter), fast, "}", "}"
     ),
@@ -36,7 +37,7 @@ emit_range_loop <- function(em, s) {
       if (inner) "else",
       sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) {",
               id), set(sprintf("(lo%1$d + q%1$d * step%1$d)", id)),
-      interrupt_check, careful, "}"
+      interrupt_check(em), careful, "}"
     ),
     sprintf("(void) n%d;", id), "}"
   )
@@ -55,17 +56,27 @@ late_fills <- function(em, s, id) {
 }
 
 # The body of a loop over `s$name`, which is known inside and doubtful after it.
-loop_body <- function(em, s, fast) {
-  before <- list(defined = em$defined, fast = em$fast, counters = em$counters)
+loop_body <- function(em, s, fast, trips) {
+  before <- list(defined = em$defined, fast = em$fast, counters = em$counters, trips = em$trips)
   em$fast <- fast
+  em$trips <- trips
   em$defined <- union(em$defined, s$name)
   changed <- s$name %in% assigned_in(s$body)
   if (!changed && s$over$op == "range" && em$vars[[s$name]]$mode == "integer") em$counters <- union(em$counters, s$name)
+  em$counters <- union(em$counters, sure_ends(em, s))
   text <- emit_block(em, s$body)
+  em$trips <- before$trips
   em$defined <- setdiff(before$defined, s$name)
   em$fast <- before$fast
   em$counters <- before$counters
   text
+}
+
+# Integers at the ends of a range are no NA where its loop runs.
+sure_ends <- function(em, s) {
+  ends <- Filter(function(end) !is.null(end) && end$op == "var" && end$mode == "integer" && end$name %in% em$defined,
+                 s$over[c("from", "to")])
+  setdiff(vapply(ends, function(end) end$name, ""), assigned_in(s$body))
 }
 
 emit_vector_loop <- function(em, s) {
@@ -78,15 +89,15 @@ emit_vector_loop <- function(em, s) {
   array <- emit_array(em, over)
   type <- em$vars[[s$name]]
   value <- convert(sprintf("%s_p[q%d]", array$name, id), over$mode, type$mode)
-  body <- loop_body(em, s, NULL)
+  body <- loop_body(em, s, NULL, sprintf("n%d", id))
   lines_of("{", array$pre, sprintf("const R_xlen_t n%d = %s_n; %s_set = 0;", id, array$name, v),
            sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) { %2$s = %3$s; %2$s_set = 1;", id, v,
-                   value), interrupt_check,
+                   value), interrupt_check(em),
            body, "}", "}")
 }
 
-has_loop <- function(statements) {
-  any(vapply(statements, function(s) s$op %in% c("for", "while") || has_loop(c(s$yes, s$no, s$body)), NA))
+has_for <- function(statements) {
+  any(vapply(statements, function(s) s$op == "for" || has_for(c(s$yes, s$no, s$body)), NA))
 }
 
 # Names that statements give values to, elements included; and those given whole ones.

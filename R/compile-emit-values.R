@@ -73,12 +73,14 @@ emit_whole <- function(em, node) {
   if (node$op == "var" && node$name %in% em$whole && node$name %in% em$defined) return(c_name(node$name))
   if (is_counter(em, node)) return(paste0("(R_xlen_t) ", c_name(node$name)))
   if (node$op %in% c("size", "extent")) return(sprintf("(R_xlen_t) %s", emit(em, node)))
-  whole_fn <- c("+", "-", if (node$mode == "double") "*")
+  whole_fn <- c("+", "-", if (node$mode == "double") c("*", "min", "max"))
   if (node$op != "map" || !isTRUE(node$fn %in% whole_fn) || length(node$args) != 2) return(NULL)
   if (node$fn == "*" && !any(vapply(node$args, function(arg) arg$op == "const", NA))) return(NULL)
   sides <- lapply(node$args, function(arg) emit_whole(em, arg))
   if (any(vapply(sides, is.null, NA))) return(NULL)
-  sprintf("(%s %s %s)", sides[[1]], node$fn, sides[[2]])
+  if (node$fn %in% c("+", "-", "*")) return(sprintf("(%s %s %s)", sides[[1]], node$fn, sides[[2]]))
+  sprintf("({ const R_xlen_t l_ = %s, r_ = %s; l_ %s r_ ? l_ : r_; })", sides[[1]], sides[[2]],
+          if (node$fn == "max") ">" else "<")
 }
 
 whole_constant <- function(node) {
@@ -101,10 +103,16 @@ emit_load <- function(em, node) {
 }
 
 # One element by one index: past the end it is NA, or an error of `[[`; below 1 it is R's affair.
+# Where places past the end are not foreseen the kernel asks to be built again for them.
 load_single <- function(em, node, pre, length, value) {
-  over <- if (isTRUE(node$exact)) "goto ds_bail;" else "if (k_ < 1) goto ds_bail;"
-  sprintf("({ %s R_xlen_t k_ = %s; DS_OUTSIDE(k_, %s) ? ({ %s %s; }) : %s; })", pre, emit_position(em, node$at[[1]]),
-          length, over, na_text(node$mode), value)
+  start <- sprintf("({ %s R_xlen_t k_ = %s;", pre, emit_position(em, node$at[[1]]))
+  if (isTRUE(node$exact)) return(sprintf("%s if (DS_OUTSIDE(k_, %s)) goto ds_bail; %s; })", start, length, value))
+  if (!em$past_end) {
+    return(sprintf("%s if (DS_OUTSIDE(k_, %s)) { if (k_ < 1) goto ds_bail; goto ds_past_end; } %s; })", start, length,
+                   value))
+  }
+  sprintf("%s DS_OUTSIDE(k_, %s) ? ({ if (k_ < 1) goto ds_bail; %s; }) : %s; })", start, length, na_text(node$mode),
+          value)
 }
 
 emit_load_of_value <- function(em, node) {

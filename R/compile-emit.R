@@ -24,13 +24,13 @@ c_name <- function(name) {
 lines_of <- function(...) paste(c(...), collapse = "\n")
 
 # The whole C source of one specialisation.
-emit_source <- function(lowered, helpers, argument_types) {
+emit_source <- function(lowered, helpers, argument_types, past_end = FALSE) {
   helpers <- Filter(function(helper) !is.null(helper$mode), helpers)
   prototypes <- vapply(helpers, function(helper) paste0(helper_head(helper), ";"), "")
   lines_of(
     "#include <deepstride/kernel.h>", if (length(helpers)) give_up_text, prototypes,
     vapply(helpers, emit_helper, ""), unlist(Map(table_text, names(lowered$tables), lowered$tables)),
-    emit_entry(lowered, argument_types, length(helpers) > 0)
+    emit_entry(lowered, argument_types, length(helpers) > 0, past_end)
   )
 }
 
@@ -54,8 +54,10 @@ new_emitter <- function(lowered, main) {
 }
 
 # A kernel with helpers is entered through a place that they can give up to.
-emit_entry <- function(lowered, argument_types, helped) {
+emit_entry <- function(lowered, argument_types, helped, past_end) {
   em <- new_emitter(lowered, TRUE)
+  em$past_end <- past_end
+  em$growing <- growing_names(lowered$statements)
   loads <- vapply(seq_along(lowered$arguments), function(i) {
     emit_argument(em, lowered$arguments[[i]], argument_types[[i]], sprintf("a[%d]", i - 1))
   }, "")
@@ -66,11 +68,12 @@ emit_entry <- function(lowered, argument_types, helped) {
   lines_of(
     sprintf("enum { held = %d };", arrays),
     if (helped) "static SEXP ds_body(SEXP *a) {" else "SEXP ds_kernel(SEXP *a) {",
-    "int bad_ = 0, *bad = &bad_; unsigned tick = 0; (void) bad; (void) tick;",
+    "int bad_ = 0, *bad = &bad_; R_xlen_t tick = 0x10000; (void) bad; (void) tick;",
     declared, temps, loads,
     unlist(Map(load_table, names(lowered$tables), lowered$tables)),
     if (em$random) "GetRNGstate();", body,
-    "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;", "}",
+    "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
+    "ds_past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;", "}",
     if (helped) paste("SEXP ds_kernel(SEXP *a) { if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
                       "return ds_body(a); }")
   )
@@ -215,16 +218,23 @@ emit_comparison <- function(cond, values, sure) {
 
 emit_while <- function(em, s) {
   before <- em$defined
-  fast <- em$fast
-  em$fast <- NULL
+  trips <- em$trips
+  em$trips <- NULL
   cond <- if (!is.null(s$cond)) sprintf("if (!(%s)) break;", emit_condition(em, s$cond))
   body <- emit_block(em, s$body)
   em$defined <- before
-  em$fast <- fast
-  lines_of("for (;;) {", interrupt_check, cond, body, "}")
+  em$trips <- trips
+  lines_of("for (;;) {", interrupt_check(em), cond, body, "}")
 }
 
-interrupt_check <- "if (DS_RARE((++tick & 0xffff) == 0)) R_CheckUserInterrupt();"
+interrupt_check <- function(em) {
+  sprintf("if (DS_RARE(--tick <= 0)) { tick = 0x10000; R_CheckUserInterrupt(); %s }", counters_check(em))
+}
+
+# Counters that grow by small steps are looked at now and then: see emit_count().
+counters_check <- function(em) {
+  paste(sprintf("if (DS_RARE(DS_FAR(%s))) goto ds_bail;", c_name(em$whole)), collapse = " ")
+}
 
 emit_return <- function(em, s) {
   if (!em$main) {
@@ -311,7 +321,7 @@ emit_helper <- function(helper) {
     convert(paste0("a", i), helper$types[[i]]$mode, em$vars[[names[[i]]]]$mode)
   }, ""), c_name(names))
   body <- emit_block(em, helper$lowered$statements)
-  lines_of(paste(helper_head(helper), "{"), "int bad_ = 0, *bad = &bad_; unsigned tick = 0; (void) bad; (void) tick;",
+  lines_of(paste(helper_head(helper), "{"), "int bad_ = 0, *bad = &bad_; R_xlen_t tick = 0x10000; (void) bad; (void) tick;",
            vapply(names(em$vars), function(name) {
              declare_variable(c_name(name), em$vars[[name]], name %in% em$whole)
            }, ""), loads, body,

@@ -53,7 +53,7 @@ is_whole_node <- function(node, sure) {
 is_whole_map <- function(node, sure) {
   if (length(node$args) != 2 || is.null(node$fn)) return(FALSE)
   sides <- vapply(node$args, is_whole_node, NA, sure)
-  if (node$fn %in% c("+", "-")) return(all(sides) && node$mode == "double")
+  if (node$fn %in% c("+", "-", "min", "max")) return(all(sides) && node$mode == "double")
   constant <- vapply(node$args, function(arg) arg$op == "const" && isTRUE(arg$value > 0), NA)
   node$fn == "*" && all(sides) && any(constant) && node$mode == "double"
 }

@@ -9,6 +9,8 @@ const int most_arguments = 64;
 
 typedef SEXP (*kernel_routine)(SEXP*);
 
+const SEXP past_end = reinterpret_cast<SEXP>(1);  // DS_PAST_END of kernel.h
+
 // Appends the code of one argument, as type_code() has it; false where it has none.
 bool add_code(SEXP value, std::string& code) {
   char mode;
@@ -65,6 +67,7 @@ extern "C" SEXP ds_dispatch(SEXP arguments) {
       if (address == NULL) break;  // came from another process
       kernel_routine routine = reinterpret_cast<kernel_routine>(address);
       SEXP value = routine(held);
+      if (value == past_end) return ask_r("build_for_past_end", state, given);
       return value != NULL ? value : ask_r("hand_back", state, given);
     }
   }

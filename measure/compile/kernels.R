@@ -113,7 +113,7 @@ compile_kernels <- list(
         for (j in seq_along(window)) {
           value <- level[i - half + j - 1]
           k <- j
-          while (k > 1 && window[max(k - 1, 1)] > value) {
+          while (k > 1 && window[k - 1] > value) {
             window[k] <- window[k - 1]
             k <- k - 1
           }

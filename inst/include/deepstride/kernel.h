@@ -15,9 +15,13 @@
 #include <R_ext/Random.h>
 #include <R_ext/Utils.h>
 
+/* What a kernel gives instead of a value: NULL, for R to do it, or the wish to be
+ * built again with code for places past the end of vectors. */
+#define DS_PAST_END ((SEXP) 1)
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
 #define DS_LONG long double
 #define DS_WHOLE 4503599627370496 /* whole numbers up to here are doubles, and so is any sum of two */
+#define DS_FAR(x) ((size_t) ((x) + DS_WHOLE) > 2 * (size_t) DS_WHOLE)
 
 static inline double ds_i2d(int x) { return x == NA_INTEGER ? NA_REAL : (double) x; }
 static inline int ds_d2i(double x, int *bad) {
@@ -262,9 +266,11 @@ static inline SEXP ds_call(const char *fn, const char *where, SEXP cells, int ri
   return value;
 }
 
-/* Room for position k in a vector of the given type: amortised constant time. */
-static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t *room) {
+/* Room for position `needed`: amortised constant time. A vector that has begun to
+ * grow is given more at once, up to the turns of the loop that it grows in. */
+static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t turns, R_xlen_t *room) {
   R_xlen_t wanted = used < 4 ? 8 : 2 * used;
+  if (used >= 64 && turns > wanted) wanted = turns < 32 * used ? turns : 32 * used;
   if (wanted < needed) wanted = needed;
   SEXP fresh = Rf_allocVector(type, wanted);
   if (used > 0) {
