@@ -6,7 +6,8 @@ compile_limit <- 120 # seconds
 compile_flags <- function(numerics) {
   c("-std=gnu11", "-O3", "-march=native", "-fPIC", "-shared", "-fno-math-errno", "-fno-trapping-math",
     if (numerics == "strict") "-ffp-contract=off" else c("-ffp-contract=fast", "-fno-signed-zeros",
-                                                         "-fassociative-math"),
+                                                         "-fassociative-math",
+                                                         "-DDS_LONG=double"),
     "-w")
 }
 

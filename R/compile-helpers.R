@@ -95,13 +95,15 @@ write_in <- function(cx, kernel, args, code, drawing) {
   times <- (cx$calls[[kernel$name]] %||% 0) + 1
   cx$calls[[kernel$name]] <- times
   prefix <- sprintf("%s%s %d ", cx$scope$prefix, kernel$name, times)
-  result <- paste0(prefix, "result")
+  result <- paste0(prefix, "()") # no name of the user
   outer <- list(scope = cx$scope, line = cx$line, random = cx$random, written_in = cx$written_in)
   cx$random <- FALSE
-  taken <- unlist(lapply(names(args), function(name) {
+  left_alone <- vapply(args, function(arg) arg$op == "var", NA) & !names(args) %in% assigned_names(kernel$body)
+  shared <- lapply(args[left_alone], function(arg) arg$name)
+  taken <- unlist(lapply(names(args)[!left_alone], function(name) {
     assign_node(cx, paste0(prefix, name), args[[name]], code)
   }), recursive = FALSE)
-  cx$scope <- new_scope(kernel, prefix, kernel$scope, result)
+  cx$scope <- new_scope(kernel, prefix, kernel$scope, result, shared)
   cx$written_in <- c(cx$written_in, kernel$name)
   body <- c(lower_defaults(cx, kernel, args, code), with_pending(cx, function() {
     lower_tail(cx, kernel$body, kernel$line)

@@ -1,15 +1,17 @@
 # What a name stands for while a body is lowered. Functions that are written into
 # their caller bring variables of their own, told apart by a prefix.
 
+# `shared` names the caller's variables that stand for arguments which the body leaves alone.
 # `outer` is the scope that a function defined inside a kernel was made in;
 # `result` the variable that takes the value of a function written into its caller.
-new_scope <- function(kernel, prefix = "", outer = NULL, result = NULL) {
+new_scope <- function(kernel, prefix = "", outer = NULL, result = NULL, shared = list()) {
   scope <- new.env()
   scope$kernel <- kernel
   scope$own <- unique(c(names(kernel$formals), assigned_names(kernel$body)))
   scope$prefix <- prefix
   scope$outer <- outer
   scope$result <- result
+  scope$shared <- shared
   scope$functions <- list()
   scope
 }
@@ -18,7 +20,7 @@ new_scope <- function(kernel, prefix = "", outer = NULL, result = NULL) {
 variable_name <- function(cx, name) {
   scope <- cx$scope
   while (!is.null(scope)) {
-    if (name %in% scope$own) return(paste0(scope$prefix, name))
+    if (name %in% scope$own) return(scope$shared[[name]] %||% paste0(scope$prefix, name))
     scope <- scope$outer
   }
   NULL

@@ -16,13 +16,13 @@ evalq({
 }, program_scope)
 
 random_index <- function(env) {
-  choices <- c("1", "2", "length(x)", "3.7", "k", if (env$depth > 0) c("i", "i", "i + 1", "i - 1", "length(x) - i + 1"))
+  choices <- c("1", "2", "length(x)", "2.7", "k", "n", if (env$depth > 0) c("i", "i", "i + 1", "i - 1", "length(x) - i + 1"))
   pick(choices)
 }
 
 # Of several elements.
 random_indices <- function(env) {
-  pick("-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "is.na(x)", "c(1, 2)", "c(2, 1, 9)", "v", "-(1:2)", "",
+  pick("-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "!is.na(x)", "c(1, 2)", "c(2, 1, 9)", "v", "-(1:2)", "",
        if (env$depth > 0) c("i:length(x)", "-i", "seq_len(i)"))
 }
 
@@ -46,7 +46,7 @@ random_number <- function(env, size = 3) {
 
 random_condition <- function(env) {
   simple <- sprintf("%s %s %s", random_number(env, 1), pick("<", ">", "<=", ">=", "==", "!="), random_number(env, 1))
-  switch(pick(1:4), simple, simple, sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"),
+  switch(pick(1:4), sprintf("isTRUE(%s)", simple), simple, sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"),
          sprintf("!is.na(x[%s])", random_index(env)))
 }
 
@@ -115,16 +115,19 @@ random_program <- function(seed) {
     lines, "list(x = x, y = y, s = s, out = out, count = count, m = m)", "}")
 }
 
-random_arguments <- function(seed) {
-  set.seed(seed)
-  size <- sample(c(0, 1, 2, 5, 8), 1)
+# Mostly of the same types from call to call, since each set of types is built for.
+random_arguments <- function(seed, round) {
+  set.seed(1000 * seed + round)
+  size <- sample(c(0, 1, 2, 5, 8), 1, prob = c(2, 1, 3, 6, 6))
+  if (size > 2) size <- size * programs$scale
   odd <- function(x) {
-    if (runif(1) < 0.3 && length(x)) x[sample(length(x), 1)] <- sample(c(NA, Inf, -1e300, 0), 1)
+    if (runif(1) < 0.25 && length(x)) x[sample(length(x), 1)] <- sample(c(NA, Inf, -1e300, 0), 1)
     x
   }
+  n <- sample(c(0, 2, 3, 4), 1, prob = c(1, 4, 4, 2))
   list(x = odd(round(rnorm(size), 2)), y = odd(rnorm(size)), v = sample(c(-3:9, NA), size, TRUE),
-       k = sample(c(-1.5, 0, 2, NA), 1, prob = c(3, 3, 3, 1)), n = sample(list(0L, 3L, 4), 1)[[1]],
-       m = odd(matrix(round(rnorm(2 * sample(c(1, 4), 1)), 2), 2)))
+       k = sample(c(-1.5, 0, 1, 2, 3.5, NA), 1, prob = c(1, 1, 5, 5, 5, 1)), n = if (seed %% 2) as.integer(n) else n,
+       m = odd(matrix(round(rnorm(2 * sample(c(1, 4), 1, prob = c(1, 7))), 2), 2)))
 }
 
 # What a call comes to: its value, or its error, its warnings, and the random state
@@ -145,9 +148,10 @@ outcome_of <- function(f, arguments) {
        drawn = .Random.seed)
 }
 
-# How many calls were refused so far: a few programs mix shapes that have no type.
-refusals <- new.env()
-refusals$count <- refusals$handed_back <- 0
+# What became of calls so far; a few programs mix shapes that have no type and are refused.
+programs <- new.env()
+programs$refused <- programs$handed_back <- 0
+programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
 # NULL, or what differs between a program in R and compiled.
 program_mismatch <- function(seed, rounds = 6) {
@@ -155,15 +159,15 @@ program_mismatch <- function(seed, rounds = 6) {
   f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
   fast <- ds_compile(f)
   on.exit({
-    refusals$handed_back <- refusals$handed_back + ds_inspect(fast)$handed_back
+    programs$handed_back <- programs$handed_back + ds_inspect(fast)$handed_back
     for (one in attr(fast, "ds_compiled")$built) dyn.unload(one$path) # R holds a few hundred libraries
   })
   for (round in seq_len(rounds)) {
-    arguments <- random_arguments(1000 * seed + round)
+    arguments <- random_arguments(seed, round)
     expected <- outcome_of(f, arguments)
     found <- tryCatch(outcome_of(fast, arguments), error = identity)
     if (identical(found$value[[1]], "refused")) {
-      refusals$count <- refusals$count + 1
+      programs$refused <- programs$refused + 1
     } else if (!identical(expected, found)) {
       return(list(seed = seed, round = round, lines = lines, arguments = arguments, expected = expected[-3],
                   found = if (inherits(found, "error")) conditionMessage(found) else found[-3]))

@@ -19,9 +19,11 @@
  * built again with code for places past the end of vectors. */
 #define DS_PAST_END ((SEXP) 1)
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
-#define DS_LONG long double
+#ifndef DS_LONG
+#define DS_LONG long double /* of R's sums; relaxed numerics have doubles in several lanes */
+#endif
 #define DS_WHOLE 4503599627370496 /* whole numbers up to here are doubles, and so is any sum of two */
-#define DS_FAR(x) ((size_t) ((x) + DS_WHOLE) > 2 * (size_t) DS_WHOLE)
+#define DS_FAR(x) ((size_t) (x) + DS_WHOLE > 2 * (size_t) DS_WHOLE)
 
 static inline double ds_i2d(int x) { return x == NA_INTEGER ? NA_REAL : (double) x; }
 static inline int ds_d2i(double x, int *bad) {
@@ -134,7 +136,7 @@ static inline R_xlen_t ds_at(double x) { return (R_xlen_t) _mm_cvttsd_si64(_mm_s
 #else
 static inline R_xlen_t ds_at(double x) { return x >= 1 && x < 4503599627370496.0 ? (R_xlen_t) x : 0; }
 #endif
-#define DS_OUTSIDE(k, n) DS_RARE((size_t) ((k) - 1) >= (size_t) (n))
+#define DS_OUTSIDE(k, n) DS_RARE((size_t) (k) - 1 >= (size_t) (n))
 
 /* A count from a number; -1 where R would complain. */
 static inline R_xlen_t ds_count(double x) {
@@ -221,7 +223,7 @@ static inline double ds_var(const double *x, R_xlen_t n, double *scratch) {
     for (R_xlen_t i = 0; i < n; ++i) s += x[i] - mean;
     mean += s / n;
   }
-  const double m = (double) mean;
+  const DS_LONG m = (double) mean;
   s = 0;
   for (R_xlen_t i = 0; i < n; ++i) s += (x[i] - m) * (x[i] - m);
   return (double) (s / (n - 1));
