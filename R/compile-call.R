@@ -7,16 +7,28 @@
 #'
 #' What is rare is left to R itself: where a call would raise an error or a warning, meets an index below 1, recycles
 #' unevenly, overflows an integer or is given names, the compiled code gives up without a trace and the original
-#' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls.
+#' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls. A call
+#' that reaches past the end of a vector where the code does not foresee it has the kernel built once more, for that.
 #'
-#' @section The language: Logical, integer and double numbers, vectors, matrices and arrays without names;
-#'   `for`, `while`, `repeat`, `break`, `next`, `if`, `return()`; assignment to variables and single elements,
-#'   past the end too; arithmetic, comparison and logic, element by element and fused into one loop; the
-#'   mathematical functions of base R; `sum mean prod min max any all length nrow ncol numeric integer logical
-#'   vector rep matrix : seq_len seq_along c rev cumsum cumprod ifelse pmin pmax is.na`; `runif rnorm rexp` from
-#'   R's own stream; helper functions of single numbers, recursive ones too; numbers found outside the
-#'   function, fixed when it is compiled. Results are numbers, vectors, matrices, `NULL` or lists of these. A
-#'   variable that is an integer at one place and a double at another is a double throughout.
+#' @section The language:
+#' * Logical, integer and double numbers, vectors, matrices and arrays without names; results are these, `NULL`, or
+#'   (nested) lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in
+#'   variables and taken apart with `r$a`.
+#' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
+#'   `stop()`, `warning()`, `stopifnot()`.
+#' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
+#'   `x[places]`; writing past the end and `x <- c(x, v)` take constant time on average.
+#' * Arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of base
+#'   R; densities, probabilities, quantiles and draws of the common distributions; `sample()` with equal weights.
+#' * Reductions and statistics: `sum mean prod min max range any all which.max which.min var sd median` (with `na.rm` where
+#'   R has it, but for the last three); `cumsum cumprod cummax cummin diff rev sort order unique which match %in%`;
+#'   `numeric vector rep seq matrix array c dim length t %*% crossprod outer solve rowSums colMeans` and their kin.
+#'   Functions of whole vectors that R runs in compiled code are R's own.
+#' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel; those of
+#'   single numbers may call themselves. Numbers and vectors found outside are fixed when the kernel is compiled.
+#'
+#' A variable that is an integer at one place and a double at another is a double throughout. What is not in the language
+#' is refused with its line, and a way out.
 #'
 #' @param f A function written in R.
 #' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.

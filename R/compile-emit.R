@@ -26,16 +26,17 @@ lines_of <- function(...) paste(c(...), collapse = "\n")
 # The whole C source of one specialisation.
 emit_source <- function(lowered, helpers, argument_types, past_end = FALSE) {
   helpers <- Filter(function(helper) !is.null(helper$mode), helpers)
+  deep <- recursive_routines(helpers)
   prototypes <- vapply(helpers, function(helper) paste0(helper_head(helper), ";"), "")
   lines_of(
     "#include <deepstride/kernel.h>", if (length(helpers)) give_up_text, prototypes,
-    vapply(helpers, emit_helper, ""), unlist(Map(table_text, names(lowered$tables), lowered$tables)),
+    vapply(helpers, emit_helper, "", deep), unlist(Map(table_text, names(lowered$tables), lowered$tables)),
     emit_entry(lowered, argument_types, length(helpers) > 0, past_end)
   )
 }
 
-give_up_text <- c("static jmp_buf give_up;", "__attribute__((noinline, cold, noreturn))",
-                  "static void helper_gives_up(void) { longjmp(give_up, 1); }")
+give_up_text <- c("static jmp_buf give_up;", "static char *give_up_below;", "__attribute__((noinline, cold, noreturn))",
+                  "static void helper_gives_up(void) { R_CheckUserInterrupt(); longjmp(give_up, 1); }")
 
 new_emitter <- function(lowered, main) {
   em <- new.env()
@@ -74,7 +75,7 @@ emit_entry <- function(lowered, argument_types, helped, past_end) {
     if (em$random) "GetRNGstate();", body,
     "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
     "ds_past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;", "}",
-    if (helped) paste("SEXP ds_kernel(SEXP *a) { if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
+    if (helped) paste("SEXP ds_kernel(SEXP *a) { give_up_below = ds_stack_end(); if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
                       "return ds_body(a); }")
   )
 }
@@ -123,8 +124,13 @@ convert <- function(code, from, to, sure = FALSE) {
 
 emit_block <- function(em, statements) {
   lines_of(vapply(statements, function(statement) {
-    paste0(sprintf("#line %d %s\n", statement$line, c_string(statement$file)), emit_statement(em, statement))
+    paste0(sprintf("#line %d %s\n", statement$line, c_string(statement$file)),
+           if (goes_deeper(em, statement)) "DS_DEEPER\n", emit_statement(em, statement))
   }, ""))
+}
+
+goes_deeper <- function(em, s) {
+  length(em$deep) > 0 && any(vapply(node_children(s), function(node) any(routines_in(node) %in% em$deep), NA))
 }
 
 emit_statement <- function(em, s) {
@@ -313,8 +319,10 @@ helper_head <- function(helper) {
           if (length(arguments)) paste(arguments, collapse = ", ") else "void")
 }
 
-emit_helper <- function(helper) {
+# Before one calls itself it looks after the stack, and for interrupts; calls that end the recursion are spared that.
+emit_helper <- function(helper, deep) {
   em <- new_emitter(helper$lowered, FALSE)
+  em$deep <- deep
   em$returns <- helper$mode
   names <- helper$lowered$arguments
   loads <- sprintf("%s = %s; %s_set = 1;", c_name(names), vapply(seq_along(names), function(i) {

@@ -36,6 +36,34 @@ helper_mode <- function(lowered) {
   if (length(modes)) modes else "na"
 }
 
+# Names of the routines that can come to call themselves.
+recursive_routines <- function(helpers) {
+  helpers <- Filter(function(helper) !is.null(helper$lowered), unname(helpers))
+  calls <- lapply(helpers, function(helper) called_routines(helper$lowered$statements))
+  names(calls) <- vapply(helpers, function(helper) helper$routine, "")
+  reached <- function(name) {
+    found <- character()
+    queue <- calls[[name]]
+    while (length(queue)) {
+      found <- union(found, queue)
+      queue <- setdiff(unlist(calls[queue]), found)
+    }
+    found
+  }
+  Filter(function(name) name %in% reached(name), names(calls))
+}
+
+called_routines <- function(statements) {
+  unique(unlist(lapply(statements, function(s) {
+    c(unlist(lapply(node_children(s), routines_in)), called_routines(c(s$body, statements_in(s$yes), statements_in(s$no))))
+  })))
+}
+
+routines_in <- function(node) c(if (node$op == "helper") node$routine, unlist(lapply(node_children(node), routines_in)))
+
+# `yes` and `no` are statements of `if`, expressions of a choice.
+statements_in <- function(part) if (is.null(part$op)) part
+
 lower_helper <- function(cx, name, code) {
   kernel <- function_named(cx, name)
   if (is.null(kernel)) refuse(cx, code, sprintf("there is no function `%s`", name))

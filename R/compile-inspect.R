@@ -2,10 +2,10 @@
 #'
 #' @param fast A function of [ds_compile()].
 #' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame one row
-#' a
-#'   specialisation, with `arguments` (types), `seconds` (to build it or take it from the cache), `cached` and `source`
-#'   (C).
-#'   Printed it also tells the constants that were compiled in, and how often a call was handed back to R.
+#'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
+#'   from the cache), `cached`, `past_end` (whether it was built again because a call reached past the end of a vector)
+#'   and `source` (C). Printed it also tells the constants that were compiled in, and how often a call was handed back
+#'   to R.
 #' @section Errors: `ds_error_input` when `fast` is not a compiled function.
 #' @examples
 #' total <- ds_compile(function(rain) sum(rain * 2), fallback = TRUE)
@@ -21,11 +21,12 @@ ds_inspect <- function(fast) {
   state <- compiled_state(fast)
   built <- state$built
   table <- tibble::tibble(
-    arguments = vapply(built, function(one) {
-      paste(sprintf("%s: %s", names(one$types), vapply(one$types, type_words, "")), collapse = ", ")
-    }, "", USE.NAMES = FALSE),
+    arguments = vapply(built, function(one) types_words(one$types), "", USE.NAMES = FALSE),
+    variables = vapply(built, function(one) types_words(own_variables(state$original, one$types)), "",
+                       USE.NAMES = FALSE),
     seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
     cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
+    past_end = names(built) %in% state$past_end,
     source = vapply(built, function(one) paste(read_text(paste0(one$path, ".c")), collapse = "\n"), "",
                     USE.NAMES = FALSE)
   )
@@ -33,6 +34,17 @@ ds_inspect <- function(fast) {
   structure(list(table = table, numerics = state$numerics, handed_back = state$handed_back,
                  constants = constants[!duplicated(names(constants))], formals = names(formals(state$original))),
             class = "ds_inspection")
+}
+
+types_words <- function(types) {
+  paste(sprintf("%s: %s", names(types), vapply(types, type_words, "")), collapse = ", ")
+}
+
+# Types of the variables that a function itself gives values, for arguments of these types.
+own_variables <- function(f, types) {
+  kernel <- read_kernel(f)
+  found <- lower_function(kernel, types, new_helpers())$vars
+  found[intersect(names(found), assigned_names(kernel$body))]
 }
 
 # Seconds that building the specialisations took; 0 for other functions.

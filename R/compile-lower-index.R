@@ -102,8 +102,13 @@ lower_outside <- function(cx, name, code) {
 
 table_limit <- 1e5 # elements of a constant vector
 
-# `r$a`, `r[["a"]]`, `r[[1]]`: a part of a list made in the kernel.
-lower_part <- function(cx, code, field, of = lower_value(cx, code[[2]])) {
+# `r$a`, `r[["a"]]`, `r[[1]]`: a part of a list made in the kernel. `r$a` may also be a number of a list outside.
+lower_part <- function(cx, code, field, of = NULL) {
+  if (is.null(of) && is.name(code[[2]]) && is.null(variable_name(cx, as.character(code[[2]])))) {
+    value <- get0(as.character(code[[2]]), cx$scope$kernel$env, inherits = TRUE)
+    if (is.list(value) && !is.object(value) && length(value[[field]]) == 1) return(lower_constant(cx, value[[field]]))
+  }
+  of <- of %||% lower_value(cx, code[[2]])
   if (of$op != "list") refuse(cx, code, "kernels hold vectors and matrices; pass the columns as arguments")
   at <- match(field, part_names(of))
   if (is.na(at)) refuse(cx, code, sprintf("the list has no part `%s`", field))

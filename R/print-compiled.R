@@ -19,14 +19,21 @@ inspection_lines <- function(facts) {
   how <- ifelse(table$cached, "from the cache in", "built in")
   c(
     sprintf("  for (%s): %s %s", table$arguments, how, format_seconds(table$seconds)),
+    if (any(nzchar(table$variables))) shorten(sprintf("  variables: %s", table$variables[[nrow(table)]])),
+    if (any(table$past_end)) "  built again for places past the end of a vector",
     sprintf("  numerics: %s", facts$numerics),
     if (length(facts$constants)) sprintf("  compiled in: %s",
                                          paste(names(facts$constants), "=", vapply(facts$constants, function(x) {
-      paste(format(x, digits = 15), collapse = " ")
+      if (length(x) > 4) describe_value(x) else paste(format(x, digits = 15), collapse = " ")
     }, ""), collapse = ", ")),
     if (facts$handed_back > 0) sprintf("  handed back to R: %s call%s", format_size(facts$handed_back),
                                        if (facts$handed_back == 1) "" else "s")
   )
+}
+
+shorten <- function(text) {
+  width <- cli::console_width()
+  if (nchar(text) <= width) text else paste0(substr(text, 1, width - 3), "...")
 }
 
 # The C of the last specialisation, as much as a screen holds.

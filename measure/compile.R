@@ -1,8 +1,8 @@
 # Compiled kernels against C written by hand and against R, paired in one run.
 # Prints, and writes as JSON where a path is given:
 #   speed     compiled over hand-written C, a kernel a line, and over R
-#   latency   seconds from source to first result, and to take it from the cache;
-#             microseconds of a warm call with three arguments
+#   latency   seconds from source to first result (beside Rcpp's run-time build), and to
+#             take it from the cache; microseconds of a warm call with three arguments
 library(deepstride)
 source(file.path("measure", "compile", "kernels.R"))
 arguments <- commandArgs(TRUE)
@@ -62,6 +62,17 @@ cat(sprintf("geometric mean %.2f of hand-written C, worst %.2f\n", exp(mean(log(
 first <- stats::median(vapply(rows, function(row) row$first, 0))
 cat(sprintf("source to first result: median %.2f s\n", first))
 
+rcpp_code <- "NumericVector route(NumericVector rain, double keep) {
+  int n = rain.size(); NumericVector out(n); double store = 0;
+  for (int i = 0; i < n; ++i) { store = keep * store + rain[i]; out[i] = (1 - keep) * store; }
+  return out; }"
+rcpp <- system.time({
+  by_rcpp <- Rcpp::cppFunction(rcpp_code, cacheDir = tempfile("rcpp"))
+  by_rcpp(c(1, 2), 0.5)
+})[[3]]
+cat(sprintf("route, source to first result: %.2f s compiled, %.1f s through Rcpp's run-time build\n", rows[[1]]$first,
+            rcpp))
+
 three <- ds_compile(function(a, b, c) a + b + c)
 three(1, 2, 3)
 calls <- 2e5
@@ -79,6 +90,7 @@ cached <- callr::r(function(r, given) {
 cat(sprintf("from the cache in a new process: %.0f ms\n", 1000 * cached))
 
 if (length(arguments)) {
-  jsonlite::write_json(list(kernels = rows, first = first, warm = warm - empty, cached = cached), arguments[[1]],
+  jsonlite::write_json(list(kernels = rows, first = first, warm = warm - empty, cached = cached,
+                            rcpp = rcpp), arguments[[1]],
                        auto_unbox = TRUE, digits = NA)
 }

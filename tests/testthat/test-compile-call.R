@@ -6,6 +6,12 @@ test_that("a kernel is built once for its types, kept, and found by other proces
   expect_identical(nrow(as.data.frame(ds_inspect(fast))), 1L)
   fast(1:3, 2)
   expect_identical(as.data.frame(ds_inspect(fast))$arguments[[2]], "rain: integer vector, keep: double")
+  summed <- ds_compile(function(x) {
+    s <- 0
+    for (v in x) s <- s + v
+    s
+  }, like = list(x = 1:2))
+  expect_identical(as.data.frame(ds_inspect(summed))$variables, "s: double, v: integer")
   expect_identical(as.data.frame(ds_inspect(ds_compile(f, like = list(rain = double(3), keep = 0.5))))$cached, TRUE)
   path <- tempfile(fileext = ".rds")
   saveRDS(fast, path)
@@ -69,4 +75,76 @@ test_that("the command compiles a function of a script, or says what is missing"
   expect_identical(missing$status, 2L)
   expect_match(missing$stderr, "makes no function `flow`")
   expect_identical(run_deepstride(c("compile", script))$status, 2L)
+})
+
+# A function that no cache holds yet.
+fresh_kernel <- function() {
+  eval(parse(text = sprintf("function(rain) { s <- 0; for (r in rain) s <- s + r * %d; s }", sample.int(1e6, 1))))
+}
+
+test_that("several processes may build the same kernel at once", {
+  cache <- tempfile("cache")
+  f <- fresh_kernel()
+  running <- lapply(1:3, function(i) {
+    callr::r_bg(function(f) deepstride::ds_compile(f)(c(1, 2)), list(f), env = c(R_USER_CACHE_DIR = cache))
+  })
+  for (one in running) {
+    one$wait()
+    expect_identical(one$get_result(), f(c(1, 2)))
+  }
+  kept <- list.files(cache, recursive = TRUE)
+  expect_setequal(sub(".*[.]so", "", kept), c("", ".c", ".sum"))
+})
+
+test_that("a cache that can't be written is replaced by one for the session", {
+  f <- fresh_kernel()
+  answer <- callr::r(function(f) {
+    fast <- deepstride::ds_compile(f)
+    list(fast(c(1, 2)), as.data.frame(deepstride::ds_inspect(fast))$cached)
+  }, list(f), env = c(R_USER_CACHE_DIR = "/proc/nowhere"))
+  expect_identical(answer, list(f(c(1, 2)), FALSE))
+})
+
+test_that("an interrupted build leaves nothing behind", {
+  skip_on_os("windows")
+  folder <- tempfile("bin")
+  dir.create(folder)
+  compiler <- internal("compiler_program")()
+  writeLines(c("#!/bin/sh", sprintf("touch '%s/started'", folder), "exec sleep 60"), file.path(folder, compiler))
+  Sys.chmod(file.path(folder, compiler))
+  cache <- tempfile("cache")
+  f <- fresh_kernel()
+  running <- callr::r_bg(function(f, path) {
+    fast <- deepstride::ds_compile(f)
+    usual <- Sys.getenv("PATH")
+    Sys.setenv(PATH = path)
+    caught <- tryCatch(fast(1), interrupt = function(e) "interrupted")
+    Sys.setenv(PATH = usual)
+    list(caught, fast(c(1, 2)), length(list.files(tempdir(), pattern = "^compile")))
+  }, list(f, paste(folder, Sys.getenv("PATH"), sep = .Platform$path.sep)), env = c(R_USER_CACHE_DIR = cache))
+  on.exit(running$kill())
+  while (running$is_alive() && !file.exists(file.path(folder, "started"))) Sys.sleep(0.1)
+  running$interrupt()
+  running$wait(60000)
+  expect_identical(running$get_result(), list("interrupted", f(c(1, 2)), 0L))
+})
+
+test_that("where a call reaches past the end the kernel is built for that, once", {
+  fast <- ds_compile(function(x, k) x[k])
+  expect_identical(fast(c(1, 2), 1), 1)
+  expect_identical(fast(c(1, 2), 5), NA_real_)
+  inspection <- ds_inspect(fast)
+  expect_identical(as.data.frame(inspection)$past_end, TRUE)
+  expect_identical(inspection$handed_back, 0)
+  expect_identical(fast(c(1, 2), 2), 2)
+})
+
+test_that("relaxed numerics come close, and say what they are", {
+  set.seed(3)
+  x <- rnorm(1e4)
+  f <- function(x) sum(x * x) / sum(abs(x))
+  fast <- ds_compile(f, numerics = "relaxed")
+  expect_equal(fast(x), f(x), tolerance = 1e-12)
+  expect_identical(ds_inspect(fast)$numerics, "relaxed")
+  expect_output(print(fast), "numerics: relaxed")
 })

@@ -116,6 +116,15 @@ test_that("helpers, recursion and constants are compiled in", {
   expect_identical(ds_inspect(fast)$constants, list(factor = 3.5))
 })
 
+test_that("a recursion without end is R's error, and numbers of lists outside are constants", {
+  depth <- function(n) if (n <= 0) 0 else 1 + depth(n - 1)
+  natively_as_r(function(n) depth(n), list(100))
+  message_of <- function(f) callr::r(function(f) tryCatch(f(1e9), error = conditionMessage), list(f))
+  expect_identical(sub("[0-9]+", "", message_of(ds_compile(function(n) depth(n)))), sub("[0-9]+", "", message_of(depth)))
+  soil <- list(depth = 0.4, layers = 3L)
+  natively_as_r(function(x) x * soil$depth + soil$layers + .Machine$double.eps, list(2))
+})
+
 test_that("arguments never change, whoever shares them", {
   rain <- plain + 0
   shared <- rain

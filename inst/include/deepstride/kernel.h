@@ -128,6 +128,23 @@ static inline int ds_pmini(int a, int b) {
   return (a == NA_INTEGER || b == NA_INTEGER) ? NA_INTEGER : b < a ? b : a;
 }
 
+/* Functions that call themselves give up before the stack ends: R then words the
+ * error. R keeps what it knows of the stack in these. */
+#include <stdint.h>
+extern uintptr_t R_CStackLimit, R_CStackStart;
+static inline char *ds_stack_end(void) {
+  char *here = (char *) __builtin_frame_address(0);
+  if (R_CStackLimit == (uintptr_t) -1) return here - (1 << 20);
+  return (char *) (R_CStackStart - R_CStackLimit / 10 * 8);
+}
+#ifdef __x86_64__
+#define DS_STACK ({ char *here_; __asm__("mov %%rsp, %0" : "=r" (here_)); here_; })
+#else
+#define DS_STACK ((char *) __builtin_frame_address(0))
+#endif
+extern int R_interrupts_pending;
+#define DS_DEEPER if (DS_RARE((DS_STACK < give_up_below) | R_interrupts_pending)) helper_gives_up();
+
 /* A position from a number: whole part, or one below 1 where it is none. The
  * conversion of SSE2 gives the smallest integer for what does not fit. */
 #ifdef __SSE2__
