@@ -66,3 +66,31 @@ prune_cache <- function(folder) {
   files <- files[order(files$mtime, decreasing = TRUE), ]
   unlink(rownames(files)[cumsum(files$size) > cache_bytes])
 }
+
+# Libraries that this session has loaded, by path. R would unload a library before
+# loading it again, under the feet of the kernels that hold its routine.
+loaded_kernels <- new.env()
+
+kernel_routine <- function(path) {
+  if (is.null(loaded_kernels[[path]])) {
+    library <- tryCatch(dyn.load(path), error = function(e) abort_load(path, e))
+    assign(path, getNativeSymbolInfo("ds_kernel", library)$address, envir = loaded_kernels)
+  }
+  loaded_kernels[[path]]
+}
+
+abort_load <- function(path, e) {
+  if (length(getLoadedDLLs()) > 90 && grepl("DLLs", conditionMessage(e))) {
+    abort_ds("build", "This session holds as many libraries as R allows.", condition_line(e),
+             "Start R anew, or set the environment variable R_MAX_NUM_DLLS before it starts (?dyn.load).", cause = e)
+  }
+  unlink(c(path, checksum_path(path)))
+  abort_ds("build", "The built kernel could not be loaded and was removed from the cache.", condition_line(e),
+           "Run again: it will be built anew.", cause = e)
+}
+
+# For tests, which make more kernels than a session can hold: none of them may be called after it.
+forget_kernels <- function() {
+  for (path in ls(loaded_kernels)) dyn.unload(path)
+  rm(list = ls(loaded_kernels), envir = loaded_kernels)
+}

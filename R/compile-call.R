@@ -172,15 +172,14 @@ add_routine <- function(state, kernel, types, code) {
   past_end <- code %in% state$past_end
   key <- compile_key(kernel, outside, types, state$numerics, past_end)
   path <- file.path(compile_cache(), paste0("k", key, .Platform$dynlib.ext))
-  cached <- cached_library(path)
+  cached <- !is.null(loaded_kernels[[path]]) || cached_library(path)
   if (!cached) {
     helpers <- new_helpers()
     lowered <- lower_function(kernel, types, helpers)
     lowered$statements <- pass_fill(lowered$statements)
     keep_library(emit_source(lowered, helpers$known, unname(types), past_end), path, state$numerics)
   }
-  library <- load_library(path)
-  state$routines[[code]] <- getNativeSymbolInfo("ds_kernel", library)$address
+  state$routines[[code]] <- kernel_routine(path)
   state$built[[code]] <- list(types = types, path = path, seconds = clock_now() - start, cached = cached,
                               constants = Filter(Negate(is.function), outside))
   TRUE

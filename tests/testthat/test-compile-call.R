@@ -1,3 +1,8 @@
+# A function that no cache holds yet.
+fresh_kernel <- function() {
+  eval(parse(text = sprintf("function(rain) { s <- 0; for (r in rain) s <- s + r * %d; s }", sample.int(1e6, 1))))
+}
+
 test_that("a kernel is built once for its types, kept, and found by other processes", {
   f <- eval(parse(text = sprintf("function(rain, keep) sum(rain) * keep + %d", sample.int(1e6, 1))))
   fast <- ds_compile(f, like = list(rain = double(3), keep = 0.5))
@@ -30,13 +35,23 @@ test_that("a constant that has changed is compiled anew, whatever its name", {
   expect_identical(ds_compile(make(5))(3), 15)
 })
 
+test_that("kernels of the same code share a library that stays loaded", {
+  f <- fresh_kernel()
+  one <- ds_compile(f)
+  expect_identical(one(c(1, 2)), f(c(1, 2)))
+  other <- ds_compile(f)
+  expect_identical(other(3), f(3))
+  expect_identical(other(c(1, 2)), one(c(1, 2)))
+  expect_identical(attr(one, "ds_compiled")$routines[["d1"]], attr(other, "ds_compiled")$routines[["d1"]])
+})
+
 test_that("a damaged library is built anew, and a cache that others can write is refused", {
   f <- eval(parse(text = sprintf("function(x) x * %d", sample.int(1e6, 1))))
   fast <- ds_compile(f)
   fast(2)
   library <- attr(fast, "ds_compiled")$built[[1]]$path
   text <- readBin(library, "raw", 1e6)
-  dyn.unload(library)
+  internal("forget_kernels")()
   writeBin(utils::head(text, 2000), library)
   again <- ds_compile(f)
   expect_identical(again(2), f(2))
@@ -76,11 +91,6 @@ test_that("the command compiles a function of a script, or says what is missing"
   expect_match(missing$stderr, "makes no function `flow`")
   expect_identical(run_deepstride(c("compile", script))$status, 2L)
 })
-
-# A function that no cache holds yet.
-fresh_kernel <- function() {
-  eval(parse(text = sprintf("function(rain) { s <- 0; for (r in rain) s <- s + r * %d; s }", sample.int(1e6, 1))))
-}
 
 test_that("several processes may build the same kernel at once", {
   cache <- tempfile("cache")
