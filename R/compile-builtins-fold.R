@@ -1,7 +1,8 @@
 # What gives one number of a vector, and what is asked of its shape.
 
-fold_node <- function(fold, arg, mode, skip = FALSE) expression_node("fold", mode, 0, fold = fold, arg = arg,
-                                                                     skip = skip)
+fold_node <- function(fold, arg, mode, skip = FALSE) {
+  expression_node("fold", mode, 0, fold = fold, arg = arg, skip = skip)
+}
 
 # Folds of several vectors are folds of folds: `join` is the C of two.
 folding <- function(fold, mode_of, join = NULL) {
@@ -32,8 +33,8 @@ one_fold <- function(node, fold, mode_of, skip, alone) {
 join_folds <- function(one, other, join, fold) {
   mode <- common_mode(node_modes(list(one, other)))
   if (mode == "logical" && !is.null(join$integer)) mode <- "integer"
-  node <- map_node(list(one, other), mode, mode, function(a, b) sprintf(if (mode == "double") join$double else
-    join$integer %||% join$double, a, b))
+  text <- if (mode == "double") join$double else join$integer %||% join$double
+  node <- map_node(list(one, other), mode, mode, function(a, b) sprintf(text, a, b))
   node$fn <- fold
   node
 }

@@ -71,8 +71,8 @@ lower_matrix <- function(cx, call) {
   rest <- function(other) {
     if (value$rank == 0) return(one_node())
     size <- expression_node("size", "integer", 0, of = value, sure = TRUE)
-    if (is.null(other)) size else map_node(list(size, other), "double", "double", function(n, k) sprintf("(%s / %s)", n,
-                                                                                                         k))
+    if (is.null(other)) return(size)
+    map_node(list(size, other), "double", "double", function(n, k) sprintf("(%s / %s)", n, k))
   }
   rows <- given[[1]] %||% (if (is.null(given[[2]])) rest(NULL) else rest(given[[2]]))
   columns <- given[[2]] %||% (if (is.null(given[[1]])) one_node() else rest(given[[1]]))

@@ -212,7 +212,8 @@ math_rows <- function() {
       "&" = logic("ds_and(%s, %s)"), "|" = logic("ds_or(%s, %s)"), "!" = logic("ds_not(%s)"),
       xor = logic("ds_xor(%s, %s)"), "&&" = lazy_logic(0), "||" = lazy_logic(1),
       abs = absolute_value, floor = plain_double("floor(%s)"), ceiling = plain_double("ceil(%s)"),
-      trunc = plain_double("trunc(%s)"), sign = arithmetic("ds_sign(%s)"), round = with_default("digits", 0, "fround"), signif = with_default("digits", 6, "fprec"), log = lower_log,
+      trunc = plain_double("trunc(%s)"), sign = arithmetic("ds_sign(%s)"), log = lower_log,
+      round = with_default("digits", 0, "fround"), signif = with_default("digits", 6, "fprec"),
       exp = plain_double("exp(%s)"), tanh = plain_double("tanh(%s)"), atan = plain_double("atan(%s)"),
       sinh = plain_double("sinh(%s)"), cosh = plain_double("cosh(%s)"), expm1 = plain_double("expm1(%s)"),
       is.na = is_missing("(ISNAN(%s) != 0)", "(%s == NA_INTEGER)"),
@@ -226,8 +227,9 @@ math_rows <- function() {
       bitwAnd = bits("(%s & %s)"), bitwOr = bits("(%s | %s)"), bitwXor = bits("(%s ^ %s)"), bitwNot = bits("(~%s)")
     ),
     Map(guarded, c(sqrt = "sqrt", sin = "sin", cos = "cos", tan = "tan", asin = "asin", acos = "acos",
-                   log1p = "log1p", log2 = "log2", log10 = "log10", gamma = "gammafn", lgamma = "lgammafn", digamma = "digamma",
-                   trigamma = "trigamma", cospi = "cospi", sinpi = "sinpi", asinh = "asinh", acosh = "acosh",
+                   log1p = "log1p", log2 = "log2", log10 = "log10", gamma = "gammafn", lgamma = "lgammafn",
+                   digamma = "digamma", trigamma = "trigamma", cospi = "cospi", sinpi = "sinpi", asinh = "asinh",
+                   acosh = "acosh",
                    atanh = "atanh")),
     Map(function(name) function(cx, call) guarded_map(lower_arguments(cx, call, 2), name),
         c(beta = "beta", lbeta = "lbeta", choose = "choose", lchoose = "lchoose"))

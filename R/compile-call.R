@@ -20,15 +20,16 @@
 #'   `x[places]`; writing past the end and `x <- c(x, v)` take constant time on average.
 #' * Arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of base
 #'   R; densities, probabilities, quantiles and draws of the common distributions; `sample()` with equal weights.
-#' * Reductions and statistics: `sum mean prod min max range any all which.max which.min var sd median` (with `na.rm` where
-#'   R has it, but for the last three); `cumsum cumprod cummax cummin diff rev sort order unique which match %in%`;
+#' * Reductions and statistics: `sum mean prod min max range any all which.max which.min var sd median` (with `na.rm`
+#'   where R has it, but for the last three); `cumsum cumprod cummax cummin diff rev sort order unique which
+#'   match %in%`;
 #'   `numeric vector rep seq matrix array c dim length t %*% crossprod outer solve rowSums colMeans` and their kin.
 #'   Functions of whole vectors that R runs in compiled code are R's own.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel; those of
 #'   single numbers may call themselves. Numbers and vectors found outside are fixed when the kernel is compiled.
 #'
-#' A variable that is an integer at one place and a double at another is a double throughout. What is not in the language
-#' is refused with its line, and a way out.
+#' A variable that is an integer at one place and a double at another is a double throughout. What is not in the
+#' language is refused with its line, and a way out. Functions that call themselves may go deeper than in R.
 #'
 #' @param f A function written in R.
 #' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.

@@ -70,7 +70,8 @@ emit_append <- function(em, s, v, type) {
   part <- s$value$parts[[2]]
   value <- value_as(em, part, type$mode)
   sprintf(paste("{ const %1$s x_ = %2$s; if (DS_RARE(%3$s_n == %3$s_c)) {",
-                "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, %6$s, &%3$s_c), %3$s_i); %3$s_p = %5$s(%3$s_s); }",
+                "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, %6$s, &%3$s_c), %3$s_i);",
+                "%3$s_p = %5$s(%3$s_s); }",
                 "%3$s_p[%3$s_n++] = x_; %3$s_null = 0; }"),
           c_types[[type$mode]], value, v, object_types[[type$mode]], data_readers[[type$mode]], em$trips %||% "0")
 }
@@ -81,7 +82,8 @@ grow_text <- function(em, v, name) {
   mode <- em$vars[[name]]$mode
   if (!em$past_end && !name %in% em$growing) return(sprintf("if (DS_RARE(k_ > %s_n)) goto ds_past_end;", v))
   sprintf(paste("if (DS_RARE(k_ > %1$s_n)) { if (k_ > %1$s_c) {",
-                "REPROTECT(%1$s_s = ds_grown(%1$s_s, %2$s, %1$s_n, k_, %5$s, &%1$s_c), %1$s_i); %1$s_p = %3$s(%1$s_s); }",
+                "REPROTECT(%1$s_s = ds_grown(%1$s_s, %2$s, %1$s_n, k_, %5$s, &%1$s_c), %1$s_i);",
+                "%1$s_p = %3$s(%1$s_s); }",
                 "for (R_xlen_t j_ = %1$s_n; j_ < k_ - 1; ++j_) %1$s_p[j_] = %4$s; %1$s_n = k_; %1$s_null = 0; }"),
           v, object_types[[mode]], data_readers[[mode]], na_text(mode), em$trips %||% "0")
 }
@@ -90,7 +92,7 @@ grow_text <- function(em, v, name) {
 # written to at a place that depends on their own length.
 growing_names <- function(statements) {
   unique(unlist(lapply(given_values(statements), function(s) {
-    at <- lapply(s$at, function(place) if (is.null(place$op)) place$node else place)
+    at <- lapply(s$at, function(chosen) if (is.null(chosen$op)) chosen$node else chosen)
     grows <- switch(s$op,
       assign = s$value$op == "null" || (s$value$op == "concat" && identical(s$value$parts[[1]]$name, s$name)) ||
         (s$value$op == "fill" && s$value$rank == 1 && identical(as.double(s$value$count$value), 0)),
@@ -111,7 +113,8 @@ emit_store <- function(em, s) {
     return(sprintf("%s %s %s_p[%s] = x_; }", start, checked_places(em, v, s$at), v, place_text(v, length(s$at))))
   }
   room <- if (type$rank > 1) sprintf("if (DS_RARE(k_ > %s_n)) goto ds_bail;", v) else grow_text(em, v, s$name)
-  sprintf("%1$s R_xlen_t k_ = %2$s; if (DS_OUTSIDE(k_, %4$s_n)) { if (k_ < 1) goto ds_bail; %3$s } %4$s_p[k_ - 1] = x_; }",
+  sprintf(paste("%1$s R_xlen_t k_ = %2$s; if (DS_OUTSIDE(k_, %4$s_n)) { if (k_ < 1) goto ds_bail; %3$s }",
+                "%4$s_p[k_ - 1] = x_; }"),
           start, emit_position(em, s$at[[1]]), room, v)
 }
 

@@ -67,7 +67,8 @@ pick_places <- function(em, node, extent, id, use) {
                        "if (%2$s_n < 0) goto ds_bail;",
                        "const R_xlen_t *%2$s_p = (const R_xlen_t *) DATAPTR_RO(%3$s_s); (void) %2$s_m;"),
                  array$pre, id, temp, routine, array$name, extent, match(use, c("grow", "read"), 0))
-  list(pre = pre, n = paste0(id, "_n"), gaps = use == "read", most = paste0(id, "_m"), at = function(j) sprintf("%s_p[%s]", id, j))
+  list(pre = pre, n = paste0(id, "_n"), gaps = use == "read", most = paste0(id, "_m"),
+       at = function(j) sprintf("%s_p[%s]", id, j))
 }
 
 # The pickers of every index of a variable, and where a place of theirs lies in its data.
@@ -77,7 +78,7 @@ pick_all <- function(em, v, positions, use = "") {
   list(pickers = pickers, pre = vapply(pickers, function(one) one$pre, ""),
        counts = vapply(pickers, function(one) one$n, ""),
        single = vapply(pickers, function(one) isTRUE(one$single), NA),
-       place = function(indices) {
+       spot = function(indices) {
          at <- vapply(seq_along(pickers), function(d) pickers[[d]]$at(indices[[d]]), "")
          if (length(at) == 1) at else place_text(v, length(at), at)
        })
@@ -87,7 +88,7 @@ pick_all <- function(em, v, positions, use = "") {
 pick_loops <- function(picked, body) {
   indices <- sprintf("i%d_", seq_along(picked$counts))
   open <- sprintf("for (R_xlen_t %1$s = 0; %1$s < %2$s; ++%1$s) {", indices, picked$counts)
-  lines_of(rev(open), body(picked$place(indices)), rep("}", length(open)))
+  lines_of(rev(open), body(picked$spot(indices)), rep("}", length(open)))
 }
 
 # Reads of several places. One index of a vector may give places that are missing.
@@ -95,9 +96,9 @@ pick_read <- function(em, node) {
   v <- c_name(node$of$name)
   picked <- pick_all(em, v, node$at, if (length(node$at) == 1) "read" else "")
   gaps <- isTRUE(picked$pickers[[1]]$gaps)
-  c(picked, list(value = function(place) {
-    if (!gaps) return(sprintf("%s_p[%s]", v, place))
-    sprintf("({ const R_xlen_t k_ = %s; k_ < 0 ? %s : %s_p[k_]; })", place, na_text(node$mode), v)
+  c(picked, list(value = function(chosen) {
+    if (!gaps) return(sprintf("%s_p[%s]", v, chosen))
+    sprintf("({ const R_xlen_t k_ = %s; k_ < 0 ? %s : %s_p[k_]; })", chosen, na_text(node$mode), v)
   }))
 }
 
@@ -109,8 +110,8 @@ make_subset <- function(em, node, mode) {
   drops <- if (node$rank > 1 && !node$keep) sprintf("if (%s) goto ds_bail;", paste(extents, "== 1", collapse = " || "))
   list(pre = c(defined_check(em, node$of$name), picked$pre, drops,
                sprintf("const R_xlen_t n_ = %s;", paste(picked$counts, collapse = " * "))),
-       body = c("R_xlen_t at_ = 0;", pick_loops(picked, function(place) {
-         sprintf("p_[at_++] = %s;", convert(picked$value(place), node$mode, mode))
+       body = c("R_xlen_t at_ = 0;", pick_loops(picked, function(chosen) {
+         sprintf("p_[at_++] = %s;", convert(picked$value(chosen), node$mode, mode))
        }), "(void) at_;"),
        extents = extents)
 }
@@ -125,7 +126,7 @@ subset_leaf <- function(em, node, leaves) {
                   sprintf("const R_xlen_t %s_n = %s;", id, picked$counts[varying]))
   leaves$names <- c(leaves$names, id)
   function(recycled) {
-    picked$value(picked$place(rep(leaf_index(id, recycled), length(varying))))
+    picked$value(picked$spot(rep(leaf_index(id, recycled), length(varying))))
   }
 }
 
@@ -150,8 +151,8 @@ emit_store_many <- function(em, s) {
   room <- if (grow && !is.null(most)) sprintf("{ const R_xlen_t k_ = %s; %s }", most, grow_text(em, v, s$name))
   lines_of("{", defined_check(em, s$name), value$pre, picked$pre,
            sprintf("const R_xlen_t all_ = %s;", paste(picked$counts, collapse = " * ")), value$check, room,
-           "R_xlen_t j_ = 0; (void) j_;", pick_loops(picked, function(place) {
-             sprintf("%s_p[%s] = %s;", v, place, value$at)
+           "R_xlen_t j_ = 0; (void) j_;", pick_loops(picked, function(chosen) {
+             sprintf("%s_p[%s] = %s;", v, chosen, value$at)
            }), "}")
 }
 

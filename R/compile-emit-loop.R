@@ -50,7 +50,8 @@ goes_down <- function(over) over$colon && over$to$op == "const" && over$from$op 
 late_fills <- function(em, s, id) {
   vapply(s$overwrites, function(one) {
     v <- c_name(one$name)
-    sprintf("if (!(step%1$d == 1 && lo%1$d == 1 && hi%1$d == %2$s_n)) for (R_xlen_t j_ = 0; j_ < %2$s_n; ++j_) %2$s_p[j_] = %3$s;",
+    sprintf(paste("if (!(step%1$d == 1 && lo%1$d == 1 && hi%1$d == %2$s_n))",
+                  "for (R_xlen_t j_ = 0; j_ < %2$s_n; ++j_) %2$s_p[j_] = %3$s;"),
             id, v, value_as(em, one$value, em$vars[[one$name]]$mode))
   }, "")
 }

@@ -33,7 +33,8 @@ emit_in_order <- function(em, node, to, code) {
 }
 
 is_random_node <- function(node) {
-  node$op %in% c("draw", "draws", "sample") || isTRUE(node$random) || any(vapply(node_children(node), is_random_node, NA))
+  node$op %in% c("draw", "draws", "sample") || isTRUE(node$random) ||
+    any(vapply(node_children(node), is_random_node, NA))
 }
 
 emit_constant <- function(node) {

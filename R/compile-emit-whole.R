@@ -29,14 +29,14 @@ emit_rcall <- function(em, node, v, mode, rank) {
 make_reshape <- function(em, node, mode) {
   from <- c_name(node$arg$name)
   count <- seq_along(node$extents)
-  place <- if (node$by_row) "(j_ % e1_) * e2_ + j_ / e1_" else "j_"
+  chosen <- if (node$by_row) "(j_ % e1_) * e2_ + j_ / e1_" else "j_"
   list(pre = c(defined_check(em, node$arg$name), sprintf("const R_xlen_t e%d_ = %s;", count, vapply(node$extents,
                                                                                                     function(e) {
     c_count(em, e)
   }, "")), sprintf("const R_xlen_t n_ = %s; if (n_ != %s_n) goto ds_bail;", paste0("e", count, "_", collapse = " * "),
                    from)),
   body = sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = %s;",
-                 convert(sprintf("%s_p[%s]", from, place), node$arg$mode, mode)),
+                 convert(sprintf("%s_p[%s]", from, chosen), node$arg$mode, mode)),
   extents = sprintf("e%d_", count))
 }
 
@@ -55,8 +55,8 @@ make_sample <- function(em, node, mode) {
     text <- if (single) sprintf("(int) (%s + 1)", at) else sprintf("%s_p[%s]", c_name(node$of$name), at)
     convert(text, node$mode, mode)
   }
-  again <- sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) { const R_xlen_t q_ = (R_xlen_t) R_unif_index(of_); p_[j_] = %s; }",
-                   value("q_"))
+  again <- sprintf(paste("for (R_xlen_t j_ = 0; j_ < n_; ++j_) {",
+                         "const R_xlen_t q_ = (R_xlen_t) R_unif_index(of_); p_[j_] = %s; }"), value("q_"))
   if (node$replace) return(list(pre = c(counts, whole), body = again))
   row <- new_temp(em, "integer", 1)
   list(pre = c(counts, whole, "if (n_ > of_ || (of_ > 10000000 && n_ <= of_ / 2)) goto ds_bail;",

@@ -63,21 +63,27 @@ emit_entry <- function(lowered, argument_types, helped, past_end) {
     emit_argument(em, lowered$arguments[[i]], argument_types[[i]], sprintf("a[%d]", i - 1))
   }, "")
   body <- emit_block(em, lowered$statements)
-  declared <- vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]], name %in% em$whole), "")
+  declared <- declare_all(em)
   temps <- vapply(names(em$temps), function(name) declare_variable(name, em$temps[[name]]), "")
   arrays <- sum(vapply(c(em$vars, em$temps), function(type) type$rank > 0, NA))
   lines_of(
     sprintf("enum { held = %d };", arrays),
     if (helped) "static SEXP ds_body(SEXP *a) {" else "SEXP ds_kernel(SEXP *a) {",
-    "int bad_ = 0, *bad = &bad_; R_xlen_t tick = 0x10000; (void) bad; (void) tick;",
-    declared, temps, loads,
+    common_locals, declared, temps, loads,
     unlist(Map(load_table, names(lowered$tables), lowered$tables)),
     if (em$random) "GetRNGstate();", body,
     "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
     "ds_past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;", "}",
-    if (helped) paste("SEXP ds_kernel(SEXP *a) { give_up_below = ds_stack_end(); if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
-                      "return ds_body(a); }")
+    if (helped) paste("SEXP ds_kernel(SEXP *a) { give_up_below = ds_stack_end();",
+                      "if (_setjmp(give_up)) { UNPROTECT(held); return NULL; } return ds_body(a); }")
   )
+}
+
+# `bad` is set where R would warn; `tick` counts down to the next look for interrupts.
+common_locals <- "int bad_ = 0, *bad = &bad_; R_xlen_t tick = 0x10000; (void) bad; (void) tick;"
+
+declare_all <- function(em) {
+  vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]], name %in% em$whole), "")
 }
 
 declare_variable <- function(v, type, whole = FALSE) {
@@ -329,9 +335,6 @@ emit_helper <- function(helper, deep) {
     convert(paste0("a", i), helper$types[[i]]$mode, em$vars[[names[[i]]]]$mode)
   }, ""), c_name(names))
   body <- emit_block(em, helper$lowered$statements)
-  lines_of(paste(helper_head(helper), "{"), "int bad_ = 0, *bad = &bad_; R_xlen_t tick = 0x10000; (void) bad; (void) tick;",
-           vapply(names(em$vars), function(name) {
-             declare_variable(c_name(name), em$vars[[name]], name %in% em$whole)
-           }, ""), loads, body,
+  lines_of(paste(helper_head(helper), "{"), common_locals, declare_all(em), loads, body,
            "ds_bail: __attribute__((unused));", "helper_gives_up();", "}")
 }

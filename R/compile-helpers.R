@@ -55,7 +55,8 @@ recursive_routines <- function(helpers) {
 
 called_routines <- function(statements) {
   unique(unlist(lapply(statements, function(s) {
-    c(unlist(lapply(node_children(s), routines_in)), called_routines(c(s$body, statements_in(s$yes), statements_in(s$no))))
+    inner <- c(s$body, statements_in(s$yes), statements_in(s$no))
+    c(unlist(lapply(node_children(s), routines_in)), called_routines(inner))
   })))
 }
 

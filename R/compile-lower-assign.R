@@ -147,8 +147,8 @@ mentions <- function(node, name) {
 
 # The expressions that an expression, or a statement itself, is made of.
 node_children <- function(node) {
-  children <- c(node[c("arg", "of", "count", "value", "from", "to", "cond", "yes", "no", "test", "size", "over")], node$args, node$parts,
-                node$extents, node$at)
+  children <- c(node[c("arg", "of", "count", "value", "from", "to", "cond", "yes", "no", "test", "size", "over")],
+                node$args, node$parts, node$extents, node$at)
   children <- lapply(children, function(child) if (is.list(child) && !is.null(child$kind)) child$node else child)
   Filter(function(child) is.list(child) && !is.null(child$op), children)
 }

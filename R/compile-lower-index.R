@@ -81,7 +81,9 @@ variable_node <- function(cx, name, code) {
     return(expression_node("list", "list", 0, parts = parts, names = ifelse(grepl("^[0-9]+$", fields), "", fields)))
   }
   type <- cx$vars[[name]]
-  if (is.null(type)) refuse(cx, code, sprintf("`%s` has no value yet", plain_name(name)), "Give it one above this line.")
+  if (is.null(type)) {
+    refuse(cx, code, sprintf("`%s` has no value yet", plain_name(name)), "Give it one above this line.")
+  }
   expression_node("var", type$mode, type$rank, name = name)
 }
 

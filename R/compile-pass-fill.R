@@ -55,7 +55,7 @@ stores_at <- function(s, name, index) {
 # Does a statement read or give elements of a vector?
 touches <- function(s, name) {
   expressions <- Filter(function(part) is.list(part) && !is.null(part$op), c(s[c("value", "cond", "over")], s$at))
-  places <- unlist(lapply(s$at, function(place) if (is.null(place$op)) list(place$node)), recursive = FALSE)
+  places <- unlist(lapply(s$at, function(chosen) if (is.null(chosen$op)) list(chosen$node)), recursive = FALSE)
   name %in% c(s$name, names_given(list(s), c("assign", "store", "store_many", "for"))) ||
     any(vapply(Filter(Negate(is.null), c(expressions, places)), reads_elements, NA, name)) ||
     any(vapply(c(s$yes, s$no, s$body), touches, NA, name))

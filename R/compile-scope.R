@@ -58,7 +58,9 @@ is_builtin <- function(cx, name) {
 # `g <- function(...) ...` inside a kernel: its body is written in where it is called.
 lower_definition <- function(cx, name, value, code) {
   times <- sum(all_assigned(cx$scope$kernel$body) == name)
-  if (times != 1) refuse(cx, code, sprintf("`%s` is given more than one value", name), "Give each function its own name.")
+  if (times != 1) {
+    refuse(cx, code, sprintf("`%s` is given more than one value", name), "Give each function its own name.")
+  }
   cx$scope$functions[[name]] <- list(
     name = name, formals = as.list(value[[2]]), body = value[[3]], env = cx$scope$kernel$env, line = cx$line,
     file = cx$scope$kernel$file, scope = cx$scope

@@ -36,12 +36,19 @@ shorten <- function(text) {
   if (nchar(text) <= width) text else paste0(substr(text, 1, width - 3), "...")
 }
 
-# The C of the last specialisation, as much as a screen holds.
+# The C of the last specialisation, as much as a screen holds, beside the numbers of the lines of R that it is of.
 source_lines_shown <- function(facts) {
   if (nrow(facts$table) == 0) return(NULL)
   lines <- strsplit(facts$table$source[[nrow(facts$table)]], "\n")[[1]]
-  lines <- lines[nzchar(trimws(lines)) & !grepl("^\\(void\\)|PROTECT_WITH_INDEX|_set = 0; \\(void\\)", lines)]
-  shown <- utils::head(lines, 40)
-  c("", paste0("  ", strtrim(shown, cli::console_width() - 4)),
-    if (length(lines) > 40) sprintf("  ... %d more lines in as.data.frame()$source", length(lines) - 40))
+  mark <- grepl("^#line", lines)
+  of <- c(NA, sub("^#line ([0-9]+).*", "\\1", lines[mark]))[cumsum(mark) + 1]
+  plain <- trimws(gsub(" *v_\\w+_(set|null) = [01];|\\(void\\) [*]?\\w+;", "", lines))
+  told <- !mark & !is.na(of) & grepl("[a-z]", plain) & plain != "else"
+  begins <- c(TRUE, utils::head(of[told], -1) != of[told][-1])
+  text <- sprintf("  %5s  %s", ifelse(begins, of[told], ""), plain[told])
+  shown <- utils::head(strtrim(text, cli::console_width()), c_lines)
+  more <- length(lines) - length(shown)
+  c("", "   line  C", shown, if (more > 0) sprintf("  ... all %d lines of C in as.data.frame()$source", length(lines)))
 }
+
+c_lines <- 20 # what is left of a screen

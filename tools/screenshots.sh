@@ -35,6 +35,13 @@ labelled <- function(rain) {
 }
 SCRIPT
 
+cat >"$work/inspect.R" <<'SCRIPT'
+source("route.R", keep.source = TRUE)
+fast <- deepstride::ds_compile(route)
+invisible(fast(runif(10), 0.85))
+deepstride::ds_inspect(fast)
+SCRIPT
+
 # terminal NAME ARGUMENTS...: the end of the command's output in a window, a
 # string of arguments for each call.
 terminal() {
@@ -42,7 +49,11 @@ terminal() {
   shift
   echo "cd '$work'" >"$work/show.sh"
   for arguments in "$@"; do
-    printf 'cat <<"LINE"\n$ deepstride %s\nLINE\n"%s" %s\n' "$arguments" "$command" "$arguments" >>"$work/show.sh"
+    case $arguments in
+      Rscript*) printf 'cat <<"LINE"\n$ cat inspect.R\nLINE\ncat inspect.R\ncat <<"LINE"\n$ %s\nLINE\n%s\n' \
+        "$arguments" "$arguments" ;;
+      *) printf 'cat <<"LINE"\n$ deepstride %s\nLINE\n"%s" %s\n' "$arguments" "$command" "$arguments" ;;
+    esac >>"$work/show.sh"
   done
   printf 'touch "%s/done"\nsleep 60\n' "$work" >>"$work/show.sh"
   xterm -geometry 125x39+0+0 -fa "DejaVu Sans Mono" -fs 12 -bg white -fg black -e sh "$work/show.sh" &
@@ -59,6 +70,7 @@ terminal agree "agree studies/overtopping.R --out overtopping"
 terminal compile "compile route.R --function route --like 'rain=double(10), keep=0.85'" \
   "compile route.R --function labelled --like 'rain=double(10)'" \
   "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A3 'k1 <= hi1'"
+terminal inspect "Rscript inspect.R"
 
 for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
 cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"

@@ -16,13 +16,15 @@ evalq({
 }, program_scope)
 
 random_index <- function(env) {
-  choices <- c("1", "2", "length(x)", "2.7", "k", "n", if (env$depth > 0) c("i", "i", "i + 1", "i - 1", "length(x) - i + 1"))
+  inside <- if (env$depth > 0) c("i", "i", "i + 1", "i - 1", "length(x) - i + 1")
+  choices <- c("1", "2", "length(x)", "2.7", "k", "n", inside)
   pick(choices)
 }
 
 # Of several elements.
 random_indices <- function(env) {
-  pick("-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "!is.na(x)", "c(1, 2)", "c(2, 1, 9)", "v", "-(1:2)", "",
+  pick("-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "!is.na(x)", "c(1, 2)", "c(2, 1, 9)",
+       "v", "-(1:2)", "",
        if (env$depth > 0) c("i:length(x)", "-i", "seq_len(i)"))
 }
 
@@ -61,7 +63,8 @@ random_vector <- function(env, size = 2) {
     sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)), sprintf("%s(%s)", pick("abs", "floor", "-"),
                                                                             part()),
     sprintf("c(%s, %s)", part(), random_number(env, 0)), sprintf("x[%s]", random_indices(env)),
-    sprintf("%s[%s]", pick("x", "y"), random_indices(env)), sprintf("m[%s]", pick("1, ", ", 2", "n, ", "-1, 2", "m > 0")),
+    sprintf("%s[%s]", pick("x", "y"), random_indices(env)),
+    sprintf("m[%s]", pick("1, ", ", 2", "n, ", "-1, 2", "m > 0")),
     sprintf("scaled(%s)", part()), sprintf("scaled(%s, %s)", part(), random_number(env, 0)), "weights"
   )
 }
@@ -159,7 +162,7 @@ program_mismatch <- function(seed, rounds = 6) {
   f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
   fast <- ds_compile(f)
   on.exit({
-    programs$handed_back <- programs$handed_back + ds_inspect(fast)$handed_back
+    programs$handed_back <- programs$handed_back + attr(fast, "ds_compiled")$handed_back
     deepstride:::forget_kernels() # R holds a few hundred libraries
   })
   for (round in seq_len(rounds)) {

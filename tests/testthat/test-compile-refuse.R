@@ -21,6 +21,29 @@ test_that("what can't be compiled is refused with line, expression, reason and a
     y
   }, 1, words = "`y` is logical here and double elsewhere")
   says(function(x) x, "text", words = "argument `x` is of a kind")
+  says(function(x, by) x + by(x), 1, mean, words = "`by` is of a kind")
+  says(function(x) vapply(x, sqrt, 0), c(1, 2), words = "does not know `vapply\\(\\)`")
+  says(function(x) sample(x, 2, prob = x), c(1, 2), words = "with weights")
+  says(function(x) sum(x, na.rm = x > 1), 1, words = "not plainly TRUE or FALSE")
+  says(function(x) {
+    f <- function(a) if (length(a) > 1) f(a[-1]) else 0
+    f(x)
+  }, c(1, 2), words = "calls itself with vectors")
+  says(function(x) {
+    draw <- function(a, b) b - a
+    draw(rnorm(1), rnorm(1))
+  }, 1, words = "random numbers drawn in the arguments")
+  says(function(x) {
+    r <- list(a = x)
+    r$b
+  }, 1, words = "the list has no part `b`")
+  says(function(x) {
+    r <- list(a = x)
+    if (x > 1) r <- list(b = x)
+    r
+  }, 1, words = "not a list of the same parts")
+  says(function(x) c(a = x) + 1, 1, words = "names on a vector that is not the result")
+  says(function(x) switch(paste(x), a = 1), 1, words = "`switch\\(\\)` on text")
   expect_error(ds_compile(function(...) 1), class = "ds_error_unsupported")
   expect_error(ds_compile(sum), class = "ds_error_input")
   expect_error(ds_compile(3), class = "ds_error_input")

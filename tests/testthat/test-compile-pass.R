@@ -1,0 +1,102 @@
+# What the passes conclude, on the typed form itself.
+typed_form <- function(f, ...) {
+  kernel <- internal("read_kernel")(f)
+  types <- stats::setNames(lapply(list(...), internal("type_of_value")), names(kernel$formals))
+  internal("lower_function")(kernel, types, internal("new_helpers")())
+}
+
+counters <- function(f, ...) internal("pass_whole")(typed_form(f, ...))
+
+test_that("doubles that only count are told from those that may not", {
+  expect_setequal(counters(function(x) {
+    count <- 0
+    place <- 1
+    total <- 0
+    half <- 1
+    sign <- 0
+    while (place <= length(x)) {
+      place <- place + 2
+      count <- max(count + 1, place)
+      total <- total + x[place]
+      half <- half / 2
+      sign <- -1 * sign
+    }
+    count + total + half + sign
+  }, c(1, 2)), c("count", "place"))
+  expect_identical(counters(function(n) {
+    k <- n
+    for (i in seq_len(3)) k <- k + i
+    k
+  }, 2), character())
+  expect_identical(counters(function(x) { # an integer that may be NA makes no counter
+    k <- 0
+    for (v in x) k <- k + v
+    k
+  }, 1:2), character())
+})
+
+# The vectors whose first fill is put off, by the loop that overwrites them.
+put_off <- function(f, ...) {
+  statements <- internal("pass_fill")(typed_form(f, ...)$statements)
+  unlist(lapply(statements, function(s) vapply(s$overwrites, function(one) one$name, "")))
+}
+
+test_that("only vectors that a loop is sure to overwrite go without their first fill", {
+  expect_identical(put_off(function(x) {
+    out <- numeric(length(x))
+    s <- 0
+    for (i in seq_along(x)) {
+      s <- s + x[i]
+      if (s > 1) out[i] <- s else out[i] <- length(out)
+    }
+    out
+  }, c(1, 2)), "out")
+  kept <- list(
+    function(x) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) if (x[i] > 0) out[i] <- x[i]
+      out
+    },
+    function(x) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) {
+        if (x[i] > 9) break
+        out[i] <- x[i]
+      }
+      out
+    },
+    function(x) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) out[i] <- out[length(x) - i + 1] + x[i]
+      out
+    },
+    function(x) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) {
+        out[i] <- x[i]
+        s <- sum(out)
+      }
+      out
+    },
+    function(x) {
+      out <- numeric(length(x))
+      s <- sum(out)
+      for (i in seq_along(x)) out[i] <- s
+      out
+    }
+  )
+  for (f in kept) {
+    expect_identical(put_off(f, c(1, 2)), character())
+    expect_identical(ds_compile(f)(c(2, 10, -1)), f(c(2, 10, -1)))
+  }
+})
+
+test_that("a loop that covers less than the vector leaves the rest as it was filled", {
+  f <- function(n, from) {
+    out <- numeric(n)
+    for (i in from:n) out[i] <- i
+    out
+  }
+  fast <- ds_compile(f)
+  for (from in c(1, 3, 5)) expect_identical(fast(5, from), f(5, from))
+})
