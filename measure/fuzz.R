@@ -16,7 +16,10 @@ if (length(given) > 2) {
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 bad <- 0
 for (seed in seeds[[1]]:seeds[[2]]) {
-  if (seed %% 100 == 0) unlink(list.files(Sys.getenv("R_USER_CACHE_DIR"), full.names = TRUE), recursive = TRUE)
+  if (seed %% 500 == 0) {
+    cat(sprintf("up to seed %d: %d mismatches\n", seed, bad))
+    unlink(list.files(Sys.getenv("R_USER_CACHE_DIR"), full.names = TRUE), recursive = TRUE)
+  }
   found <- program_mismatch(seed)
   if (is.null(found)) next
   bad <- bad + 1

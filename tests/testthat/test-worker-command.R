@@ -1,0 +1,17 @@
+test_that("a command is stopped at its limit with all that it started, and a killed one is run again", {
+  skip_on_os("windows")
+  folder <- tempfile("work")
+  dir.create(folder)
+  started <- as.character(sample(1e5:9e5, 1))
+  slow <- internal("run_command")("sh", c("-c", sprintf("sleep %s & sleep %s", started, started)), folder, character(), 1)
+  expect_true(slow$timeout)
+  commands <- vapply(Sys.glob("/proc/[0-9]*/cmdline"), function(path) {
+    tryCatch(paste(readLines(path, warn = FALSE, skipNul = TRUE), collapse = ""), condition = function(e) "")
+  }, "")
+  expect_false(any(grepl(started, commands, fixed = TRUE)))
+  once <- "if [ -e tried ]; then echo done; else touch tried; kill -9 $$; fi"
+  expect_identical(internal("run_command")("sh", c("-c", once), folder, character(), 20)$stdout, "done\n")
+  state <- .Random.seed
+  internal("run_command")("true", character(), folder, character(), 20)
+  expect_identical(.Random.seed, state)
+})
