@@ -3,7 +3,8 @@ test_that("a command is stopped at its limit with all that it started, and a kil
   folder <- tempfile("work")
   dir.create(folder)
   started <- as.character(sample(1e5:9e5, 1))
-  slow <- internal("run_command")("sh", c("-c", sprintf("sleep %s & sleep %s", started, started)), folder, character(), 1)
+  two <- sprintf("sleep %s & sleep %s", started, started)
+  slow <- internal("run_command")("sh", c("-c", two), folder, character(), 1)
   expect_true(slow$timeout)
   commands <- vapply(Sys.glob("/proc/[0-9]*/cmdline"), function(path) {
     tryCatch(paste(readLines(path, warn = FALSE, skipNul = TRUE), collapse = ""), condition = function(e) "")
