@@ -133,6 +133,8 @@ random_arguments <- function(seed, round) {
        m = odd(matrix(round(rnorm(2 * sample(c(1, 4), 1, prob = c(1, 7))), 2), 2)))
 }
 
+one_missing <- function(x) if (is.double(x)) replace(x, is.na(x), NA) else x
+
 # What a call comes to: its value, or its error, its warnings, and the random state
 # it leaves. R does not say whether arithmetic on NA and NaN together gives NA or NaN.
 outcome_of <- function(f, arguments) {
@@ -147,7 +149,7 @@ outcome_of <- function(f, arguments) {
       invokeRestart("muffleWarning")
     }
   )
-  list(value = rapply(list(value), function(x) replace(x, is.na(x), NA), "double", how = "replace"), warned = warned,
+  list(value = rapply(list(value), one_missing, how = "replace"), warned = warned,
        drawn = .Random.seed)
 }
 
