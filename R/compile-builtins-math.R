@@ -75,11 +75,21 @@ logic <- function(code) {
 # `&&` and `||`: the right side only where it counts.
 lazy_logic <- function(stop_at) {
   function(cx, call) {
-    args <- lower_arguments(cx, call, 2)
-    if (any(vapply(args, function(arg) arg$rank, 0) > 0)) {
+    left <- lower_number(cx, call[[2]])
+    right <- lower_apart(cx, call[[3]])
+    args <- list(left, right$node)
+    if (any(vapply(args, function(arg) arg$rank > 0 || arg$mode == "list", NA))) {
       refuse(cx, call, "`&&` and `||` of vectors", "Use `any()` or `all()`.")
     }
-    expression_node("lazy", "logical", 0, args = lapply(args, as_logical_node), stop_at = stop_at)
+    lazy <- function(left) {
+      expression_node("lazy", "logical", 0, args = lapply(list(left, right$node), as_logical_node), stop_at = stop_at)
+    }
+    if (length(right$ahead) == 0) return(lazy(left))
+    known <- hoist_value(cx, as_logical_node(left), call)
+    further <- c(right$ahead, assign_node(cx, known$name, lazy(known), call))
+    sides <- if (stop_at == 0) list(further, list()) else list(list(), further)
+    cx$pending <- c(cx$pending, list(statement_node(cx, "if", cond = known, yes = sides[[1]], no = sides[[2]])))
+    known
   }
 }
 
@@ -118,8 +128,14 @@ extreme <- function(double, integer) {
   }
 }
 
+# R works a side out only where the test asks for it, which matters where it draws or takes statements of its own.
 lower_ifelse <- function(cx, call) {
+  drawn <- cx$draws
+  ahead <- cx$pending
   args <- lower_arguments(cx, call, 3)
+  if (cx$draws > drawn || length(cx$pending) > length(ahead)) {
+    refuse(cx, call, "draws or calls inside `ifelse()`", "Give each value a variable first, or use `if`.")
+  }
   test <- as_logical_node(args[[1]])
   if (args[[2]]$rank > test$rank || args[[3]]$rank > test$rank) refuse(cx, call,
                                                                        "`ifelse()` with a test shorter than its values")
@@ -128,8 +144,7 @@ lower_ifelse <- function(cx, call) {
     refuse(cx, call, "`ifelse()` with values of different types", "Make both double: `0` instead of `0L`.")
   }
   if (test$rank == 0) {
-    missing <- expression_node("const", "na", 0, value = NA)
-    return(expression_node("ifelse", mode, 0, test = test, yes = args[[2]], no = args[[3]], missing = missing))
+    return(expression_node("ifelse", mode, 0, test = test, yes = args[[2]], no = args[[3]]))
   }
   expression_node("map", mode, test$rank, args = list(test, args[[2]], args[[3]]), from = c("logical", mode, mode),
                   code = function(t, a, b) {

@@ -49,8 +49,6 @@ product_check <- function(first, second) {
 # The result has as many elements as the first argument, or is one number if that is.
 like_first <- function(nodes) min(1, nodes[[1]]$rank)
 
-lower_reversed_in <- function(cx, call) from_r("%in%", always("logical"), like_first)(cx, call)
-
 whole_rows <- function() {
   list(
     t = from_r("t", identity, 2), "%*%" = from_r("%*%", always("double"), 2, check = product_check(2, 1)),
@@ -64,7 +62,7 @@ whole_rows <- function() {
     sort = from_r("sort", identity, 1, risky = TRUE), order = from_r("order", always("integer"), 1, risky = TRUE),
     unique = from_r("unique", identity, 1), duplicated = from_r("duplicated", always("logical"), 1),
     which = from_r("which", always("integer"), 1, risky = TRUE),
-    match = from_r("match", always("integer"), like_first), "%in%" = lower_reversed_in,
+    match = from_r("match", always("integer"), like_first), "%in%" = from_r("%in%", always("logical"), like_first),
     findInterval = from_r("findInterval", always("integer"), like_first, risky = TRUE),
     tabulate = from_r("tabulate", always("integer"), 1, risky = TRUE),
     cummax = from_r("cummax", whole_or_double, 1), cummin = from_r("cummin", whole_or_double, 1),

@@ -258,7 +258,6 @@ take_leaves <- function(em, node, leaves) {
   leaves$pre <- c(leaves$pre, array$pre)
   leaves$names <- c(leaves$names, array$name)
   if (node$rank > 1) leaves$matrix <- c(leaves$matrix, sprintf("%s", array$name))
-  leaves$rank <- max(leaves$rank, node$rank)
   function(recycled) sprintf("%s_p[%s]", array$name, leaf_index(array$name, recycled))
 }
 

@@ -24,13 +24,13 @@ pick_one <- function(em, node, extent, id) {
 pick_range <- function(em, node, extent, id, grow) {
   over <- if (grow) "lo_ < 1 || hi_ < 1" else sprintf("lo_ < 1 || hi_ < 1 || lo_ > %1$s || hi_ > %1$s", extent)
   list(pre = paste(c(range_locals(em, node, id, sprintf("if (n_ > 0 && (%s)) goto ds_bail;", over)),
-                     if (grow) sprintf("const R_xlen_t %1$s_m = %1$s_n == 0 ? 0 : %2$s;", id, range_top(node, id))),
+                     if (grow) sprintf("const R_xlen_t %1$s_m = %1$s_n == 0 ? 0 : %2$s;", id, range_top(id))),
                    collapse = "\n"),
        n = paste0(id, "_n"), most = paste0(id, "_m"),
        at = function(j) if (node$colon) sprintf("(%1$s_lo - 1 + (%2$s) * %1$s_step)", id, j) else j)
 }
 
-range_top <- function(node, id) {
+range_top <- function(id) {
   sprintf("(%1$s_step > 0 ? %1$s_lo + %1$s_n - 1 : %1$s_lo)", id)
 }
 

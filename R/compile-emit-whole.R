@@ -101,9 +101,9 @@ emit_statistic <- function(em, node) {
   scratch <- new_temp(em, "double", 1)
   room <- if (node$routine == "ds_median") sprintf("REPROTECT(%1$s_s = Rf_allocVector(REALSXP, %2$s_n), %1$s_i);",
                                                    scratch, array$name)
-  paste(c("({", array$pre, room, sprintf("%s(%s_p, %s_n, %s); })", node$routine, array$name, array$name,
-                                         if (is.null(room)) "NULL" else sprintf("REAL(%s_s)", scratch))),
-        collapse = " ")
+  call <- sprintf("%1$s(%2$s_p, %2$s_n, %3$s); })", node$routine, array$name,
+                  if (is.null(room)) "NULL" else sprintf("REAL(%s_s)", scratch))
+  paste(c("({", array$pre, sprintf("if (%s_n > INT_MAX) goto ds_bail;", array$name), room, call), collapse = " ")
 }
 
 # Tables: constant vectors from outside the function, kept in the code bit by bit.

@@ -42,13 +42,11 @@ new_emitter <- function(lowered, main) {
   em <- new.env()
   em$vars <- lowered$vars
   em$stored <- lowered$stored
-  em$file <- lowered$file
   em$random <- main && lowered$random
   em$main <- main
   em$count <- 0
   em$temps <- list()
   em$defined <- c(lowered$arguments, names(lowered$tables))
-  em$arguments <- lowered$arguments
   em$fast <- NULL
   em$whole <- pass_whole(lowered)
   em

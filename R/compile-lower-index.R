@@ -52,6 +52,11 @@ unknown_words <- function(head) {
 lower_inner_block <- function(cx, code) {
   parts <- block_statements(code, cx$line)
   if (length(parts) == 0) return(null_node())
+  changed <- vapply(assigned_names(code), function(name) variable_name(cx, name), "")
+  if (any(changed %in% cx$read)) {
+    refuse(cx, code, sprintf("`%s` changes in the middle of an expression that uses it",
+                             plain_name(changed[changed %in% cx$read][[1]])), "Assign it on a line of its own.")
+  }
   cx$pending <- c(cx$pending, lower_parts(cx, parts[-length(parts)]))
   lower_value(cx, parts[[length(parts)]]$code)
 }
@@ -84,6 +89,7 @@ variable_node <- function(cx, name, code) {
   if (is.null(type)) {
     refuse(cx, code, sprintf("`%s` has no value yet", plain_name(name)), "Give it one above this line.")
   }
+  cx$read <- c(cx$read, name)
   expression_node("var", type$mode, type$rank, name = name)
 }
 

@@ -49,9 +49,10 @@ statement_node <- function(cx, op, ...) list(op = op, line = cx$line, file = cx$
 
 # Some expressions need statements ahead of them: what `make` puts aside comes first.
 with_pending <- function(cx, make) {
-  outer <- list(cx$pending, cx$draws, cx$hoisted_draws)
+  outer <- list(cx$pending, cx$draws, cx$hoisted_draws, cx$read)
   cx$pending <- list()
   cx$draws <- cx$hoisted_draws <- 0
+  cx$read <- character()
   made <- make()
   if (cx$draws > 0 && cx$hoisted_draws > 0) {
     refuse(cx, quote(`random numbers`), "draws beside a call of a function that draws, in one expression",
@@ -61,6 +62,7 @@ with_pending <- function(cx, make) {
   cx$pending <- outer[[1]]
   cx$draws <- outer[[2]]
   cx$hoisted_draws <- outer[[3]]
+  cx$read <- outer[[4]]
   made
 }
 

@@ -43,6 +43,13 @@ test_that("what can't be compiled is refused with line, expression, reason and a
     r
   }, 1, words = "not a list of the same parts")
   says(function(x) c(a = x) + 1, 1, words = "names on a vector that is not the result")
+  says(function(x) ifelse(x > 1, rnorm(2), 0), c(1, 2), words = "draws or calls inside `ifelse")
+  says(function(x) {
+    x + {
+      x <- 5
+      x
+    }
+  }, 1, words = "changes in the middle of an expression")
   says(function(x) switch(paste(x), a = 1), 1, words = "`switch\\(\\)` on text")
   expect_error(ds_compile(function(...) 1), class = "ds_error_unsupported")
   expect_error(ds_compile(sum), class = "ds_error_input")

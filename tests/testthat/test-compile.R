@@ -197,6 +197,11 @@ test_that("functions that kernels call are compiled in, whatever they take and g
     list(s, x, weights)
   }, list(plain))
   natively_as_r(function(n) c(noise(n), noise(2)), list(3))
+  natively_as_r(function(n) {
+    both <- n > 5 && sum(noise(n)) > -99
+    either <- n > 5 || sum(noise(n)) > -99
+    list(both, either, runif(1))
+  }, list(3), list(9))
   natively_as_r(function(n) rnorm(1) - rnorm(1) * runif(1), list(3))
 })
 
