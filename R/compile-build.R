@@ -3,8 +3,10 @@
 
 compile_limit <- 120 # seconds
 
+# Functions start on cache lines: where else one falls moves a tight recursion by a fifth.
 compile_flags <- function(numerics) {
-  c("-std=gnu11", "-O3", "-march=native", "-fPIC", "-shared", "-fno-math-errno", "-fno-trapping-math",
+  c("-std=gnu11", "-O3", "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
+    "-fno-trapping-math",
     if (numerics == "strict") "-ffp-contract=off" else c("-ffp-contract=fast", "-fno-signed-zeros",
                                                          "-fassociative-math",
                                                          "-DDS_LONG=double"),

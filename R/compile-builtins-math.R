@@ -128,30 +128,6 @@ extreme <- function(double, integer) {
   }
 }
 
-# R works a side out only where the test asks for it, which matters where it draws or takes statements of its own.
-lower_ifelse <- function(cx, call) {
-  drawn <- cx$draws
-  ahead <- cx$pending
-  args <- lower_arguments(cx, call, 3)
-  if (cx$draws > drawn || length(cx$pending) > length(ahead)) {
-    refuse(cx, call, "draws or calls inside `ifelse()`", "Give each value a variable first, or use `if`.")
-  }
-  test <- as_logical_node(args[[1]])
-  if (args[[2]]$rank > test$rank || args[[3]]$rank > test$rank) refuse(cx, call,
-                                                                       "`ifelse()` with a test shorter than its values")
-  mode <- join_modes(args[[2]]$mode, args[[3]]$mode)
-  if (is.null(mode) || mode == "na" || args[[2]]$mode != args[[3]]$mode) {
-    refuse(cx, call, "`ifelse()` with values of different types", "Make both double: `0` instead of `0L`.")
-  }
-  if (test$rank == 0) {
-    return(expression_node("ifelse", mode, 0, test = test, yes = args[[2]], no = args[[3]]))
-  }
-  expression_node("map", mode, test$rank, args = list(test, args[[2]], args[[3]]), from = c("logical", mode, mode),
-                  code = function(t, a, b) {
-                    sprintf("({ int t_ = %s; *bad |= t_ == NA_LOGICAL; t_ ? %s : %s; })", t, a, b)
-                  }, same_length = TRUE)
-}
-
 conversion <- function(mode) {
   function(cx, call) {
     args <- lower_arguments(cx, call, 1)

@@ -113,9 +113,10 @@ emit_store <- function(em, s) {
     return(sprintf("%s %s %s_p[%s] = x_; }", start, checked_places(em, v, s$at), v, place_text(v, length(s$at))))
   }
   room <- if (type$rank > 1) sprintf("if (DS_RARE(k_ > %s_n)) goto ds_bail;", v) else grow_text(em, v, s$name)
-  sprintf(paste("%1$s R_xlen_t k_ = %2$s; if (DS_OUTSIDE(k_, %4$s_n)) { if (k_ < 1) goto ds_bail; %3$s }",
-                "%4$s_p[k_ - 1] = x_; }"),
-          start, emit_position(em, s$at[[1]]), room, v)
+  outside <- if (type$rank > 1) sprintf("DS_OUTSIDE(k_, %s_n)", v) else
+    outside_text(em, s$name, s$at[[1]], paste0(v, "_n"))
+  sprintf("%s R_xlen_t k_ = %s; if (%s) { if (k_ < 1) goto ds_bail; %s } %s_p[k_ - 1] = x_; }", start,
+          emit_position(em, s$at[[1]]), outside, room, v)
 }
 
 # A value made afresh into the variable `v`.

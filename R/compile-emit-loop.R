@@ -120,7 +120,7 @@ names_given <- function(statements, ops) {
 proved_place <- function(em, name, rank, at) {
   fast <- em$fast
   if (is.null(fast) || rank == 0 || name %in% fast$whole || !name %in% em$defined) return(NULL)
-  forms <- lapply(at, function(index) affine_form(em, index))
+  forms <- lapply(at, function(index) affine_form(em, index, fast))
   if (any(vapply(forms, is.null, NA))) return(NULL)
   v <- c_name(name)
   ends <- if (length(at) == 1) paste0(v, "_n") else sprintf("%s_d%d", v, seq_along(at))
@@ -139,9 +139,8 @@ add_guard <- function(fast, form, end) {
 
 # An index as counter * coefficient + offset, with coefficient 0 or 1 and an
 # offset that the loop does not change; NULL where it is not of this form.
-affine_form <- function(em, node) {
+affine_form <- function(em, node, fast) {
   form <- function(coefficient, offset, guards = NULL) list(coefficient = coefficient, offset = offset, guards = guards)
-  fast <- em$fast
   if (node$rank > 0) return(NULL)
   if (node$op == "const" && whole_constant(node)) return(form(0, sprintf("%.0f", node$value)))
   if (node$op == "var") {
@@ -155,7 +154,7 @@ affine_form <- function(em, node) {
     return(NULL)
   }
   if (node$op != "map" || !isTRUE(node$fn %in% c("+", "-")) || length(node$args) != 2) return(NULL)
-  sides <- lapply(node$args, function(arg) affine_form(em, arg))
+  sides <- lapply(node$args, function(arg) affine_form(em, arg, fast))
   if (any(vapply(sides, is.null, NA))) return(NULL)
   coefficients <- vapply(sides, function(side) side$coefficient, 0)
   if (sum(coefficients) > 1 || (node$fn == "-" && coefficients[[2]] == 1)) return(NULL)

@@ -109,8 +109,8 @@ load_single <- function(em, node, pre, length, value) {
   start <- sprintf("({ %s R_xlen_t k_ = %s;", pre, emit_position(em, node$at[[1]]))
   if (isTRUE(node$exact)) return(sprintf("%s if (DS_OUTSIDE(k_, %s)) goto ds_bail; %s; })", start, length, value))
   if (!em$past_end) {
-    return(sprintf("%s if (DS_OUTSIDE(k_, %s)) { if (k_ < 1) goto ds_bail; goto ds_past_end; } %s; })", start, length,
-                   value))
+    outside <- outside_text(em, node$of$name, node$at[[1]], length)
+    return(sprintf("%s if (%s) { if (k_ < 1) goto ds_bail; goto ds_past_end; } %s; })", start, outside, value))
   }
   sprintf("%s DS_OUTSIDE(k_, %s) ? ({ if (k_ < 1) goto ds_bail; %s; }) : %s; })", start, length, na_text(node$mode),
           value)

@@ -226,17 +226,6 @@ emit_comparison <- function(cond, values, sure) {
           if (op == "!=") "==" else op, missing)
 }
 
-emit_while <- function(em, s) {
-  before <- em$defined
-  trips <- em$trips
-  em$trips <- NULL
-  cond <- if (!is.null(s$cond)) sprintf("if (!(%s)) break;", emit_condition(em, s$cond))
-  body <- emit_block(em, s$body)
-  em$defined <- before
-  em$trips <- trips
-  lines_of("for (;;) {", interrupt_check(em), cond, body, "}")
-}
-
 interrupt_check <- function(em) {
   sprintf("if (DS_RARE(--tick <= 0)) { tick = 0x10000; R_CheckUserInterrupt(); %s }", counters_check(em))
 }

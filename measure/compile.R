@@ -74,7 +74,7 @@ cat(sprintf("route, source to first result: %.2f s compiled, %.1f s through Rcpp
             rcpp))
 
 three <- ds_compile(function(a, b, c) a + b + c)
-three(1, 2, 3)
+invisible(three(1, 2, 3))
 calls <- 2e5
 warm <- min(replicate(5, system.time(for (i in seq_len(calls)) three(1, 2, 3))[[3]])) / calls
 empty <- min(replicate(5, system.time(for (i in seq_len(calls)) NULL)[[3]])) / calls

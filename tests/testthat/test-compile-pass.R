@@ -100,3 +100,50 @@ test_that("a loop that covers less than the vector leaves the rest as it was fil
   fast <- ds_compile(f)
   for (from in c(1, 3, 5)) expect_identical(fast(5, from), f(5, from))
 })
+
+# How often the C looks for a place above the end of a vector.
+upper_checks <- function(f, ...) {
+  types <- lapply(list(...), internal("type_of_value"))
+  source <- internal("emit_source")(typed_form(f, ...), list(), types)
+  lengths(regmatches(source, gregexpr("DS_OUTSIDE", source, fixed = TRUE)))
+}
+
+test_that("one check before a loop bounds its falling counters from above, and only those", {
+  insert <- function(x, value) {
+    k <- length(x)
+    while (k > 1 && x[k - 1] > value) {
+      x[k] <- x[k - 1]
+      k <- k - 1
+    }
+    x[k] <- value
+    x
+  }
+  expect_identical(upper_checks(insert, c(1, 2), 1), 1L) # the last line, after the loop
+  rising <- function(x, k) {
+    j <- 1
+    while (j < k) {
+      x[j] <- x[j + 1]
+      j <- j + 1
+    }
+    x
+  }
+  expect_identical(upper_checks(rising, c(1, 2), 1), 2L)
+  above <- function(x, n) { # starts above the end, with room made in the loop
+    k <- n + 3L
+    s <- 0
+    y <- x
+    while (k > 0) {
+      if (k <= length(x)) s <- s + x[k] else if (k > 5) y <- x[1:2]
+      y[k + 1] <- s
+      k <- k - 2
+    }
+    list(s, y, k)
+  }
+  for (n in 0:4) {
+    for (value in c(-1, 2.5, NA)) {
+      expect_identical(outcome_of(ds_compile(insert), list(c(1, 2, 3)[seq_len(n)], value)),
+                       outcome_of(insert, list(c(1, 2, 3)[seq_len(n)], value)))
+    }
+    expect_identical(ds_compile(above)(c(3, 1, 2), n), above(c(3, 1, 2), n))
+  }
+})

@@ -43,7 +43,8 @@ test_that("what can't be compiled is refused with line, expression, reason and a
     r
   }, 1, words = "not a list of the same parts")
   says(function(x) c(a = x) + 1, 1, words = "names on a vector that is not the result")
-  says(function(x) ifelse(x > 1, rnorm(2), 0), c(1, 2), words = "draws or calls inside `ifelse")
+  says(function(x) ifelse(x > 1, rnorm(1) + ifelse(x > 2, rnorm(2), 0), 0), c(1, 2), words = "draws beside a call")
+  says(function(m) ifelse(m > 1, rnorm(4), 0), matrix(1:4 + 0, 2), words = "another shape than the test")
   says(function(x) {
     x + {
       x <- 5

@@ -203,6 +203,14 @@ test_that("functions that kernels call are compiled in, whatever they take and g
     list(both, either, runif(1))
   }, list(3), list(9))
   natively_as_r(function(n) rnorm(1) - rnorm(1) * runif(1), list(3))
+  natively_as_r(function(x, k) {
+    drawn <- ifelse(x > k, rnorm(length(x)), 0)
+    once <- ifelse(runif(length(x)) > k, 1, rnorm(1))
+    single <- ifelse(k > 0.5, runif(1), 2)
+    both <- ifelse(x > k, noise(length(x)), rexp(1))
+    list(drawn, once, single, both, runif(1))
+  }, list(plain, 0.5), list(plain, 2), list(plain, -1), list(c(2, 3), 1))
+  same_as_r(function(x, k) ifelse(x > k, rnorm(length(x)), 0), list(odd, 1), list(numeric(), 1))
 })
 
 test_that("switch, lists and names come out as in R", {

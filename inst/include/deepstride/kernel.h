@@ -147,9 +147,9 @@ extern int R_interrupts_pending;
 
 /* A position from a number: whole part, or one below 1 where it is none. The
  * conversion of SSE2 gives the smallest integer for what does not fit. */
-#ifdef __SSE2__
-#include <emmintrin.h>
-static inline R_xlen_t ds_at(double x) { return (R_xlen_t) _mm_cvttsd_si64(_mm_set_sd(x)); }
+#if defined(__SSE2__) && defined(__x86_64__)
+typedef double ds_two __attribute__((vector_size(16)));
+static inline R_xlen_t ds_at(double x) { return (R_xlen_t) __builtin_ia32_cvttsd2si64((ds_two) {x, 0}); }
 #else
 static inline R_xlen_t ds_at(double x) { return x >= 1 && x < 4503599627370496.0 ? (R_xlen_t) x : 0; }
 #endif
