@@ -14,6 +14,7 @@ if (length(given) > 2) {
   assignInNamespace("compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), wanted), "deepstride")
 }
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
+invisible(compiler::enableJIT(0)) # each program runs a few times: not worth R's own compiler
 bad <- 0
 for (seed in seeds[[1]]:seeds[[2]]) {
   if (seed %% 500 == 0) {

@@ -138,7 +138,7 @@ random_program <- function(seed) {
   set.seed(seed)
   env <- new.env()
   env$depth <- 0
-  lines <- unlist(lapply(seq_len(sample(2:5, 1)), function(j) random_statement(env, 2)))
+  lines <- unlist(lapply(seq_len(sample(2:4, 1)), function(j) random_statement(env, 2)))
   c("function(x, y, v, k, n, m) {", "s <- k * 1", "count <- 0", "out <- numeric(0)", "inner <- function(a) a * 2 + s",
     lines, "list(x = x, y = y, s = s, out = out, count = count, m = m, v = v)", "}")
 }
