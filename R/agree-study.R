@@ -97,8 +97,8 @@ finish_agreement <- function(checking, rows) {
   )
 }
 
-# Checking is to take a small part of the time that a run has.
-agreement_limit <- function(plan) min(2, max(0.25, plan$budget / 30))
+# What is timed is to be checked, but checking is to take a small part of the time that a run has.
+agreement_limit <- function(plan) max(0.25, min(plan$cell_limit, max(2, plan$budget / 20)))
 
 # Native stages are always checked in a worker first; all are where all are timed there.
 agreement_isolation <- function(plan) if (plan$isolate == "stage") "stage" else "native"

@@ -58,22 +58,9 @@ agreement_lines <- function(agreement, stages, full = TRUE) {
   verdicts <- vapply(stages, function(stage) overall_verdict(agreement, stage), "")
   labels <- aligned_columns(list(stages, vapply(verdicts, verdict_style, "")))
   words <- vapply(stages, function(stage) agreement_line(agreement, stage), "")
-  left_out <- agreement$unchecked
-  note <- vapply(unique(left_out$stage), function(stage) unchecked_line(left_out[left_out$stage == stage, ]), "")
+  note <- unchecked_sentences(agreement$unchecked)
   c(title, hanging(labels, words), quiet_text(wrapped(paste0("  ", note, recycle0 = TRUE), 4)),
     if (full) failure_lines(agreement) else if (nrow(agreement$examples)) quiet_text(pointer_to_examples))
-}
-
-unchecked_line <- function(rows) {
-  own <- rows$case == own_inputs
-  where <- c(if (any(own)) format_sizes(rows$size[own]),
-             if (any(!own)) unchecked_cases(unique(rows$case[!own])))
-  sprintf("Not checked: `%s` at %s (%s).", rows$stage[[1]], paste(where, collapse = " and on "), rows$reason[[1]])
-}
-
-unchecked_cases <- function(cases) {
-  if (length(cases) > 4) return(sprintf("%d cases", length(cases)))
-  paste(if (length(cases) > 1) "the cases" else "the case", listed(paste0("\"", cases, "\"")))
 }
 
 pointer_to_examples <- "  Small cases that show it are in the report and in the result's `agreement`."

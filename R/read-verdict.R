@@ -202,3 +202,22 @@ checked_words <- function(rows) {
     if (cases > 0) sprintf("on %d case%s", cases, if (cases > 1) "s" else "")
   ), collapse = " and ")
 }
+
+# What was not checked, and why: one sentence for the stages that share a place and a reason.
+unchecked_sentences <- function(unchecked) {
+  key <- paste(unchecked$stage, unchecked$reason)
+  groups <- split(unchecked, match(key, key))
+  why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), rows$reason[[1]]), "")
+  stages <- vapply(groups, function(rows) sprintf("`%s`", rows$stage[[1]]), "")
+  vapply(unique(why), function(one) sprintf("Not checked: %s %s", listed(stages[why == one]), one), "",
+         USE.NAMES = FALSE)
+}
+
+unchecked_places <- function(rows) {
+  own <- rows$case == own_inputs
+  cases <- unique(rows$case[!own])
+  cases <- if (length(cases) > 4) sprintf("%d cases", length(cases)) else
+    paste(if (length(cases) > 1) "the cases" else "the case", listed(paste0("\"", cases, "\"")))
+  paste(c(if (any(own)) paste("at", format_sizes(rows$size[own])), if (any(!own)) paste("on", cases)),
+        collapse = " and ")
+}

@@ -14,7 +14,7 @@ report_agreement <- function(result) {
         list(tags$code(stage), verdict_badge(overall_verdict(agreement, stage)),
              inline_code(agreement_line(agreement, stage)))
       })),
-    if (nrow(unchecked) > 0) tags$p(class = "aside", inline_code(unchecked_sentence(unchecked))),
+    lapply(unchecked_sentences(unchecked), function(words) tags$p(class = "aside", inline_code(words))),
     failure_examples(agreement$examples),
     drawn_figures(result, c(matrix = matrix_words(agreement), errors = "Largest error against size.")),
     if (length(others) > 0) tags$details(tags$summary("every comparison"), comparison_table(agreement$table))
@@ -31,15 +31,6 @@ comparison_table <- function(table) {
   header <- c("stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",
               "largest ULP", "in words")
   html_table(header, rows, numeric = c(2, 5:8))
-}
-
-unchecked_sentence <- function(unchecked) {
-  parts <- vapply(split(unchecked, paste(unchecked$stage, unchecked$reason)), function(rows) {
-    where <- unique(mapply(check_words, rows$size, rows$case))
-    if (length(where) > 4) where <- sprintf("at %d sizes and cases", length(where))
-    sprintf("`%s` %s (%s)", rows$stage[[1]], listed(where), rows$reason[[1]])
-  }, "")
-  sprintf("Not checked: %s.", paste(parts, collapse = "; "))
 }
 
 # The simplest arguments on which each stage still disagrees, with code to paste.

@@ -64,3 +64,10 @@ test_that("the rounding bound grows with the length and stays near it", {
   expect_true(all(diff(bound(10):bound(1e3)) >= 0))
   expect_equal(vapply(lengths, bound, 0), lengths * .Machine$double.eps, tolerance = 1e-9)
 })
+
+test_that("a run checks up to the time that it lets one evaluation take, while that is a small part of it", {
+  limit <- function(...) internal("agreement_limit")(ds_plan(...))
+  expect_gte(limit(budget = 24, cell_limit = 1), 1)
+  expect_gte(limit(budget = 600, cell_limit = 10), 10)
+  expect_lte(limit(budget = 60, cell_limit = 50), 6)
+})
