@@ -25,8 +25,12 @@ falling_level <- function(em, body) {
   given <- given_values(body)
   level$counters <- Filter(function(name) {
     all(vapply(Filter(function(one) one$name == name, given), is_step_down, NA))
-  }, intersect(level$assigned, intersect(em$whole, em$defined)))
+  }, intersect(level$assigned, intersect(c(em$whole, integer_names(em)), em$defined)))
   level
+}
+
+integer_names <- function(em) {
+  names(Filter(function(type) type$rank == 0 && type$mode == "integer", em$vars))
 }
 
 is_step_down <- function(s) {
@@ -42,7 +46,9 @@ bounded_above <- function(em, name, node, length) {
     if (length(counter) != 1 || name %in% level$whole) next
     form <- affine_form(em, node, list(var = counter, assigned = setdiff(level$assigned, counter)))
     if (is.null(form) || form$coefficient != 1) next
-    level$guards <- c(level$guards, form$guards, sprintf("%s + (%s) <= %s", c_name(counter), form$offset, length))
+    room <- sprintf("%s%s + (%s) <= %s", if (counter %in% em$whole) "" else "(R_xlen_t) ", c_name(counter), form$offset,
+                    length)
+    level$guards <- c(level$guards, form$guards, room)
     return(TRUE)
   }
   FALSE

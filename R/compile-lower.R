@@ -28,6 +28,7 @@ begin_pass <- function(cx, kernel) {
   cx$returned <- list()
   cx$pending <- list()
   cx$draws <- cx$hoisted_draws <- 0
+  cx$read <- character()
   cx$temporaries <- 0
   cx$written_in <- character()
   cx$calls <- list()
@@ -49,31 +50,32 @@ statement_node <- function(cx, op, ...) list(op = op, line = cx$line, file = cx$
 
 # Some expressions need statements ahead of them: what `make` puts aside comes first.
 with_pending <- function(cx, make) {
-  outer <- list(cx$pending, cx$draws, cx$hoisted_draws, cx$read)
-  cx$pending <- list()
+  outer <- mget(c("draws", "hoisted_draws", "read"), envir = cx)
   cx$draws <- cx$hoisted_draws <- 0
   cx$read <- character()
-  made <- make()
+  aside <- put_aside(cx, make)
   if (cx$draws > 0 && cx$hoisted_draws > 0) {
     refuse(cx, quote(`random numbers`), "draws beside a call of a function that draws, in one expression",
            "Give each its own variable, on lines of their own.")
   }
-  made <- c(cx$pending, made)
-  cx$pending <- outer[[1]]
-  cx$draws <- outer[[2]]
-  cx$hoisted_draws <- outer[[3]]
-  cx$read <- outer[[4]]
-  made
+  list2env(outer, cx)
+  c(aside$ahead, aside$made)
 }
 
 # list(node, ahead): an expression that is worked out only where it is needed.
 lower_apart <- function(cx, code) {
+  aside <- put_aside(cx, function() lower(cx, code))
+  list(node = aside$made, ahead = aside$ahead)
+}
+
+# list(made, ahead): what `make` gives, and the statements that are to come before it.
+put_aside <- function(cx, make) {
   outer <- cx$pending
   cx$pending <- list()
-  node <- lower(cx, code)
+  made <- make()
   ahead <- cx$pending
   cx$pending <- outer
-  list(node = node, ahead = ahead)
+  list(made = made, ahead = ahead)
 }
 
 # Statements of code whose value is the function's.

@@ -119,6 +119,16 @@ test_that("one check before a loop bounds its falling counters from above, and o
     x
   }
   expect_identical(upper_checks(insert, c(1, 2), 1), 1L) # the last line, after the loop
+  sift <- function(x, value) {
+    k <- length(x)
+    while (k > 1L && x[k - 1L] > value) {
+      x[k] <- x[k - 1L]
+      k <- k - 1L
+    }
+    x[k] <- value
+    x
+  }
+  expect_identical(upper_checks(sift, c(1, 2), 1), 1L)
   rising <- function(x, k) {
     j <- 1
     while (j < k) {
@@ -141,8 +151,8 @@ test_that("one check before a loop bounds its falling counters from above, and o
   }
   for (n in 0:4) {
     for (value in c(-1, 2.5, NA)) {
-      expect_identical(outcome_of(ds_compile(insert), list(c(1, 2, 3)[seq_len(n)], value)),
-                       outcome_of(insert, list(c(1, 2, 3)[seq_len(n)], value)))
+      given <- list(c(1, 2, 3)[seq_len(n)], value)
+      for (f in list(insert, sift)) expect_identical(outcome_of(ds_compile(f), given), outcome_of(f, given))
     }
     expect_identical(ds_compile(above)(c(3, 1, 2), n), above(c(3, 1, 2), n))
   }
