@@ -1,6 +1,6 @@
 # make demo    installs what is missing, runs the demo study, leaves demo-output/
 # make test    installs what is missing, runs every test
-.PHONY: setup setup-test demo test lint docs data check measure screenshots clean
+.PHONY: setup setup-test demo test lint docs data check measure fuzz screenshots clean
 
 setup:
 	@sh tools/setup.sh run
@@ -32,7 +32,11 @@ check: setup-test
 	@cd check && R CMD build .. >/dev/null && R CMD check --no-manual deepstride_*.tar.gz
 
 measure: setup
-	@for script in measure/*.R; do echo "== $$script"; Rscript "$$script" || exit 1; done
+	@for script in $(filter-out measure/fuzz.R, $(wildcard measure/*.R)); do echo "== $$script"; Rscript "$$script" || exit 1; done
+
+# Random programs in R and compiled: an hour and a half.
+fuzz: setup
+	@Rscript measure/fuzz.R
 
 screenshots:
 	@sh tools/setup.sh pictures
