@@ -203,14 +203,21 @@ checked_words <- function(rows) {
   ), collapse = " and ")
 }
 
-# What was not checked, and why: one sentence for the stages that share a place and a reason.
+# What was not checked, and why: one sentence for the stages that share places and a
+# reason, and for the sizes of a stage whose reasons differ by their figures only.
 unchecked_sentences <- function(unchecked) {
-  key <- paste(unchecked$stage, unchecked$reason)
+  key <- paste(unchecked$stage, gsub("[0-9][0-9.,e+]*( (h|min|s|ms|\u00b5s|ns)\\b)?", "", unchecked$reason))
   groups <- split(unchecked, match(key, key))
-  why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), rows$reason[[1]]), "")
+  why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), shared_reason(rows$reason)), "")
   stages <- vapply(groups, function(rows) sprintf("`%s`", rows$stage[[1]]), "")
   vapply(unique(why), function(one) sprintf("Not checked: %s %s", listed(stages[why == one]), one), "",
          USE.NAMES = FALSE)
+}
+
+# Of reasons that differ the first, which is that of the smallest size.
+shared_reason <- function(reasons) {
+  if (length(unique(reasons)) == 1) return(reasons[[1]])
+  sub("at this size", "at the smallest of these", reasons[[1]], fixed = TRUE)
 }
 
 unchecked_places <- function(rows) {
