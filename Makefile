@@ -34,7 +34,7 @@ check: setup-test
 measure: setup
 	@for script in $(filter-out measure/fuzz.R, $(wildcard measure/*.R)); do echo "== $$script"; Rscript "$$script" || exit 1; done
 
-# Random programs in R and compiled: an hour and a half.
+# Random programs in R and compiled: one to two hours.
 fuzz: setup
 	@Rscript measure/fuzz.R
 

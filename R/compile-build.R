@@ -3,7 +3,7 @@
 
 compile_limit <- 120 # seconds
 
-# Functions start on cache lines: where else one falls moves a tight recursion by a fifth.
+# Functions start on cache lines: where else one falls moves the time of a tight recursion.
 compile_flags <- function(numerics) {
   c("-std=gnu11", "-O3", "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
     "-fno-trapping-math",

@@ -1,6 +1,6 @@
 # Random programs in the language of kernels, in R and compiled, six calls each: prints
 # every mismatch, and fails where there is one or where a process dies. Arguments: first
-# and last seed (by default 1 to 20000, which takes two cores about an hour and a half), and
+# and last seed (by default 1 to 20000, which takes two cores one to two hours), and
 # the optimisation of the C compiler: by default -O0, since it is what is written for it
 # that is tried; or `sanitize` for a build that stops at any access outside an object
 # (start R with the compiler's libasan preloaded).

@@ -1,5 +1,5 @@
 # Many random programs at once, on two processes. They are built with little
-# optimisation, which takes half the time; measure/fuzz.R builds them as for users.
+# optimisation, which takes half the time.
 several_programs <- function(seeds) {
   callr::r_bg(function(seeds, helper) {
     library(deepstride)
