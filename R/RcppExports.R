@@ -41,6 +41,58 @@ dispatch_address <- function() {
     .Call(`_deepstride_dispatch_address`)
 }
 
+fork_process <- function(said) {
+    .Call(`_deepstride_fork_process`, said)
+}
+
+send_message <- function(socket, bytes) {
+    .Call(`_deepstride_send_message`, socket, bytes)
+}
+
+receive_message <- function(socket, seconds, said, loudest) {
+    .Call(`_deepstride_receive_message`, socket, seconds, said, loudest)
+}
+
+end_process <- function(pid, socket, wait) {
+    .Call(`_deepstride_end_process`, pid, socket, wait)
+}
+
+leave_process <- function(status) {
+    invisible(.Call(`_deepstride_leave_process`, status))
+}
+
+claim_output <- function() {
+    .Call(`_deepstride_claim_output`)
+}
+
+declare_status <- function(status) {
+    invisible(.Call(`_deepstride_declare_status`, status))
+}
+
+write_stream <- function(text, error) {
+    .Call(`_deepstride_write_stream`, text, error)
+}
+
+file_facts <- function(path) {
+    .Call(`_deepstride_file_facts`, path)
+}
+
+private_group <- function(path) {
+    .Call(`_deepstride_private_group`, path)
+}
+
+acting_user <- function() {
+    .Call(`_deepstride_acting_user`)
+}
+
+lock_file <- function(path, text) {
+    .Call(`_deepstride_lock_file`, path, text)
+}
+
+unlock_file <- function(held, path) {
+    invisible(.Call(`_deepstride_unlock_file`, held, path))
+}
+
 resample_median <- function(x, resamples, seed) {
     .Call(`_deepstride_resample_median`, x, resamples, seed)
 }

@@ -1,12 +1,12 @@
 # Comparison of two results, through nested lists. A comparison is a list:
-#   different, max_abs, max_rel, max_ulp   over all elements
+#   n_different, max_abs, max_rel, max_ulp   over all elements
 #   where       the place of the largest relative difference, as a user writes it
-#   mismatch    type, shape, class or length differences, in words: they differ
-#   notes       differences that are reported and do not count (names, integer for double)
+#   mismatch    remarks on differences of type, shape, class or length: they differ
+#   notes       remarks that do not count (names, integer for double)
 
 no_difference <- function() {
-  list(different = 0, max_abs = 0, max_rel = 0, max_ulp = 0, where = "", values = "",
-       mismatch = character(), notes = character())
+  list(n_different = 0, max_abs = 0, max_rel = 0, max_ulp = 0, where = "", values = "",
+       mismatch = list(), notes = list())
 }
 
 # `expected` is the reference's result, `given` the stage's. `slack` names what is
@@ -17,7 +17,7 @@ compare_results <- function(expected, given, path = "", slack = "missing") {
   if (is.list(expected) && is.list(given)) return(compare_lists(expected, given, path, slack))
   if (is_comparable(expected) && is_comparable(given)) return(compare_atomic(expected, given, path, slack))
   if (is.character(expected) && is.character(given)) return(compare_text(expected, given, path))
-  mismatched(path, sprintf("is %s, the reference's is %s", describe_type(given), describe_type(expected)))
+  mismatched("type", path, given = describe_type(given), expected = describe_type(expected))
 }
 
 is_comparable <- function(x) typeof(x) %in% c("double", "integer", "logical", "complex", "raw")
@@ -30,19 +30,17 @@ describe_type <- function(x) {
   sprintf("a %s vector", typeof(x))
 }
 
-place <- function(path) if (nzchar(path)) paste0("`result", path, "`") else "the result"
-
-mismatched <- function(path, words) {
+mismatched <- function(code, path, ...) {
   found <- no_difference()
-  found$mismatch <- paste(place(path), words)
-  found$different <- 1
+  found$mismatch <- list(new_remark(code, path, ...))
+  found$n_different <- 1
   found$where <- path
   found
 }
 
 compare_lists <- function(expected, given, path, slack) {
   if (length(expected) != length(given)) {
-    return(mismatched(path, sprintf("has %d elements, the reference's has %d", length(given), length(expected))))
+    return(mismatched("elements", path, given = length(given), expected = length(expected)))
   }
   found <- compare_attributes(expected, given, path)
   steps <- list_steps(expected)
@@ -53,9 +51,9 @@ compare_lists <- function(expected, given, path, slack) {
 }
 
 merge_differences <- function(one, other) {
-  larger <- if (other$different > 0 && other$max_rel >= one$max_rel) other else one
+  larger <- if (other$n_different > 0 && other$max_rel >= one$max_rel) other else one
   list(
-    different = one$different + other$different,
+    n_different = one$n_different + other$n_different,
     max_abs = max(one$max_abs, other$max_abs), max_rel = max(one$max_rel, other$max_rel),
     max_ulp = max(one$max_ulp, other$max_ulp), where = larger$where, values = larger$values,
     mismatch = c(one$mismatch, other$mismatch), notes = c(one$notes, other$notes)
@@ -65,12 +63,11 @@ merge_differences <- function(one, other) {
 compare_text <- function(expected, given, path) {
   if (identical(expected, given)) return(no_difference())
   if (length(expected) != length(given)) return(compare_lengths(expected, given, path))
-  mismatched(path, "holds other text than the reference's")
+  mismatched("text", path)
 }
 
 compare_lengths <- function(expected, given, path) {
-  mismatched(path, sprintf("has length %s, the reference's has %s",
-                           format_size(length(given)), format_size(length(expected))))
+  mismatched("length", path, given = length(given), expected = length(expected))
 }
 
 compare_atomic <- function(expected, given, path, slack) {
@@ -78,15 +75,14 @@ compare_atomic <- function(expected, given, path, slack) {
   found <- compare_attributes(expected, given, path)
   common <- common_type(typeof(expected), typeof(given))
   if (typeof(expected) != typeof(given)) {
-    found$notes <- c(found$notes, sprintf("%s is %s, the reference's is %s",
-                                          place(path), typeof(given), typeof(expected)))
+    found$notes <- c(found$notes, list(new_remark("type", path, given = typeof(given), expected = typeof(expected))))
   }
   if (common == "raw") common <- "integer"
   counted <- compare_vectors(as_type(expected, common), as_type(given, common))
   if (counted$patterns > 0) {
     alike <- overlooked(expected, given, slack)
     expected[alike] <- given[alike] <- 0
-    if (any(alike)) found$notes <- c(found$notes, slack_note(path, alike, slack))
+    if (any(alike)) found$notes <- c(found$notes, list(slack_note(path, alike, slack)))
     counted <- compare_vectors(as_type(expected, common), as_type(given, common))
   }
   merge_differences(found, describe_counts(counted, expected, given, path))
@@ -101,8 +97,7 @@ overlooked <- function(expected, given, slack) {
 }
 
 slack_note <- function(path, alike, slack) {
-  words <- if ("overflow" %in% slack) "overflows elsewhere" else "has NA, NaN or Inf in place of one another"
-  sprintf("%s %s in %s of %s elements", place(path), words, format_size(sum(alike)), format_size(length(alike)))
+  new_remark(if ("overflow" %in% slack) "overflow" else "missing", path, count = sum(alike), of = length(alike))
 }
 
 common_type <- function(one, other) {
@@ -115,14 +110,14 @@ as_type <- function(x, type) if (typeof(x) == type) x else as.vector(x, type)
 
 describe_counts <- function(counted, expected, given, path) {
   found <- no_difference()
-  measures <- c("different", "max_abs", "max_rel", "max_ulp")
+  measures <- c("n_different", "max_abs", "max_rel", "max_ulp")
   found[measures] <- counted[measures]
-  if (counted$different == 0) return(found)
+  if (counted$n_different == 0) return(found)
   at <- if (is.na(counted$at)) first_unlike(expected, given) else counted$at
   found$where <- paste0(path, if (length(expected) > 1) element_index(at, dim(expected)))
   found$values <- sprintf("%s, the reference's is %s", full_precision(given[[at]]), full_precision(expected[[at]]))
   if (counted$patterns > 0) {
-    found$mismatch <- sprintf("%s is %s", place(found$where), found$values)
+    found$mismatch <- list(new_remark("pattern", found$where, values = found$values))
   }
   found
 }
@@ -146,14 +141,14 @@ compare_attributes <- function(expected, given, path) {
   found <- no_difference()
   for (name in c("dim", "class", "levels")) {
     if (!identical(as_integers(attr(expected, name)), as_integers(attr(given, name)))) {
-      wrong <- mismatched(path, sprintf("has %s, the reference's has %s",
-                                        attribute_words(given, name), attribute_words(expected, name)))
+      wrong <- mismatched("attribute", path, given = attribute_words(given, name),
+                          expected = attribute_words(expected, name))
       found <- merge_differences(found, wrong)
     }
   }
   for (name in c("names", "dimnames")) {
     if (!identical(attr(expected, name), attr(given, name))) {
-      found$notes <- c(found$notes, sprintf("%s of %s are not the reference's", name, place(path)))
+      found$notes <- c(found$notes, list(new_remark("labels", path, name = name)))
     }
   }
   found

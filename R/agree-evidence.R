@@ -1,14 +1,14 @@
 # Evidence for rounding: how much the reference's own result changes when the
 # last bits of its arguments do.
 
-jolts <- 3
+perturbations <- 3
 
-# Largest change of each element over a few jolts, in the shape of `value`;
-# `evaluate` gives the reference's value for a jolt.
+# Largest change of each element over a few perturbations, in the shape of `value`;
+# `evaluate` gives the reference's value for a perturbation.
 result_spread <- function(evaluate, value) {
   spread <- widen(value, value, value)
-  for (jolt in seq_len(jolts)) {
-    ran <- evaluate(jolt)
+  for (perturbation in seq_len(perturbations)) {
+    ran <- evaluate(perturbation)
     if (!is_fault(ran)) spread <- widen(spread, value, ran$value)
   }
   spread
@@ -29,7 +29,7 @@ widen <- function(spread, value, other) {
 }
 
 # Are all differences within the growth that sums of `terms` terms allow, times
-# what the jolts changed and the result's own size? `typical` is the
+# what the perturbations changed and the result's own size? `typical` is the
 # largest magnitude that the result takes on ordinary arguments of these magnitudes.
 within_rounding <- function(expected, given, spread, terms, typical) {
   if (is.list(expected)) return(all(mapply(within_rounding, expected, given, spread, terms, typical)))

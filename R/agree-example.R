@@ -7,7 +7,7 @@ example_code <- function(checking, name, arguments, shown) {
   draws <- any(shown$expected$conduct$draws, shown$given$conduct$draws)
   at <- if (is.null(shown$given)) "" else shown$where
   calls <- paste0(calls, at)
-  said <- c(shown_value(shown$expected$value, at), if (is.null(shown$given)) shown$reason else
+  said <- c(shown_value(shown$expected$value, at), if (is.null(shown$given)) shown_reason(shown) else
     shown_value(shown$given$value, at))
   lines <- paste0(format(calls), "  # ", said)
   if (isTRUE(draws)) lines <- c(rbind(sprintf("set.seed(%d)", checking$study$seed), lines))

@@ -6,42 +6,43 @@ fewest_runs <- 25
 # Seconds that the runs of one check may take, on the study's own inputs and on a case.
 runs_seconds <- c(own = 0.5, case = 0.1)
 
-judge_random <- function(checking, name, spot, found) {
+judge_random <- function(checking, name, point, found) {
   cost <- max(vapply(c(name, checking$reference), function(stage) {
-    ran <- spot$ask(stage)
+    ran <- point$ask(stage)
     if (is_fault(ran)) 0 else ran$seconds
   }, 0), 1e-6)
-  seconds <- runs_seconds[[if (spot$own) "own" else "case"]]
+  seconds <- runs_seconds[[if (point$own) "own" else "case"]]
   count <- max(fewest_runs, min(most_runs, floor(seconds / cost / 2)))
   runs <- Map(function(stage, stream) {
-    checking$host$prepare(stage, spot$size, spot$case)
-    checking$host$replicates(stage, spot$size, case = spot$case, count = count, stream = stream,
+    checking$backend$prepare(stage, point$size, point$case)
+    checking$backend$replicates(stage, point$size, case = point$case, count = count, stream = stream,
                               limit = patience * checking$limit)
   }, c(checking$reference, name), c(1, 2))
   faulty <- vapply(runs, is_fault, NA)
   if (any(faulty)) {
-    return(list(verdict = if (faulty[[2]]) "failed" else "unchecked", found = found,
-                reason = paste(if (faulty[[2]]) "" else "the reference", runs[[which(faulty)[[1]]]]$reason)))
+    fault <- runs[[which(faulty)[[1]]]]
+    remark <- if (faulty[[2]]) fault_remark(fault) else new_remark("reference", cause = fault_remark(fault))
+    return(list(verdict = if (faulty[[2]]) "failed" else "unchecked", found = found, remarks = list(remark)))
   }
   verdict <- distribution_verdict(runs[[1]], runs[[2]], checking$study$tolerance$false_alarm / checking$checks)
   c(verdict, list(found = found))
 }
 
-# list(verdict, reason) for two matrices of summaries, a row a run.
+# list(verdict, remarks) for two matrices of summaries, a row a run.
 distribution_verdict <- function(expected, given, alarm) {
   if (!identical(colnames(expected), colnames(given))) {
-    return(list(verdict = "differs", reason = "its result has another shape than the reference's"))
+    return(list(verdict = "differs", remarks = list(new_remark("other shape"))))
   }
-  if (ncol(expected) == 0) return(list(verdict = "statistical", reason = "its result holds no numbers"))
+  if (ncol(expected) == 0) return(list(verdict = "statistical", remarks = list(new_remark("no numbers"))))
   tests <- bind_records(lapply(colnames(expected), function(part) {
     test_part(part, expected[, part], given[, part])
   }))
   level <- alarm / (2 * nrow(tests))
   worst <- tests[which.min(pmin(tests$p_mean, tests$p_draws)), ]
   if (min(worst$p_mean, worst$p_draws) < level) {
-    return(list(verdict = "differs", reason = different_words(worst, nrow(expected))))
+    return(list(verdict = "differs", remarks = list(distribution_remark(worst, nrow(expected)))))
   }
-  list(verdict = "statistical", reason = unseen_words(tests, level, nrow(expected)))
+  list(verdict = "statistical", remarks = list(unseen_remark(tests, level, nrow(expected))))
 }
 
 # One number of the result over all runs of both stages: means and draws.
@@ -76,20 +77,14 @@ draws_p <- function(expected, given) {
   suppressWarnings(stats::ks.test(given, expected, exact = FALSE)$p.value) # ties make it cautious
 }
 
-different_words <- function(worst, runs) {
-  what <- if (grepl("^(mean|standard)", worst$part)) sprintf("the %s", worst$part) else sprintf("`%s`", worst$part)
-  sprintf("over %d runs each, %s is %s on average, the reference's is %s (chance would do that %s of the time)",
-          runs, what, signif_text(worst$given), signif_text(worst$expected),
-          if (min(worst$p_mean, worst$p_draws) < 1e-12) "never" else
-            sprintf("%.1e", min(worst$p_mean, worst$p_draws)))
+distribution_remark <- function(worst, runs) {
+  new_remark("distribution", part = summary_part(worst$part), runs = runs, given = worst$given,
+             expected = worst$expected, chance = min(worst$p_mean, worst$p_draws))
 }
 
 # The smallest difference of the mean that these runs show nine times in ten.
-unseen_words <- function(tests, level, runs) {
+unseen_remark <- function(tests, level, runs) {
   first <- tests[1, ]
   unseen <- (stats::qnorm(1 - level / 2) + stats::qnorm(0.9)) * first$error
-  share <- if (is.finite(first$expected) && first$expected != 0) sprintf(" (%s)", percent(unseen / abs(first$expected)))
-  what <- if (grepl("^mean", first$part)) first$part else sprintf("mean of `%s`", first$part)
-  sprintf("same distribution over %d runs each; a difference in the %s below %s%s could have gone unseen",
-          runs, what, signif_text(unseen), share %||% "")
+  new_remark("unseen", part = summary_part(first$part), runs = runs, unseen = unseen, expected = first$expected)
 }

@@ -16,50 +16,52 @@ shrink_failures <- function(checking, table) {
 disagreeing <- c("differs", "failed", "crashed")
 
 shrink_failure <- function(checking, row) {
-  arguments <- case_arguments(checking$study, row$size, row$case)
-  spot <- plan_spot(checking, row$size, row$case)
-  spot$typical <- local({
-    typical <- spot$typical()
+  point <- plan_point(checking, row$size, row$case)
+  arguments <- point$arguments
+  point$typical <- local({
+    typical <- point$typical()
     function() typical
   })
   until <- clock_now() + shrink_seconds[[row$verdict]]
   fails <- function(arguments) {
     if (clock_now() > until) return(FALSE)
-    judged <- try_arguments(checking, row$stage, trial_spot(checking, spot, arguments))
+    judged <- try_arguments(checking, row$stage, trial_point(checking, point, arguments))
     identical(judged$verdict, row$verdict)
   }
   if (!fails(arguments)) return(NULL)
   smaller <- smaller_size(checking, row, fails)
   arguments <- simpler_arguments(smaller$arguments, fails)
-  shown <- try_arguments(checking, row$stage, trial_spot(checking, spot, arguments))
+  shown <- try_arguments(checking, row$stage, trial_point(checking, point, arguments))
   tibble::tibble(
     stage = row$stage, size = smaller$size, case = row$case, verdict = row$verdict,
-    elements = longest_argument(arguments), reason = shown$reason,
+    elements = longest_argument(arguments), reason = shown_reason(shown),
     code = paste(example_code(checking, row$stage, arguments, shown), collapse = "\n")
   )
 }
 
-# list(verdict, reason, expected, given) on the arguments of a trial spot.
-try_arguments <- function(checking, name, spot) {
-  expected <- spot$ask(checking$reference)
+# list(verdict, remarks, expected, given) on the arguments of a trial point.
+try_arguments <- function(checking, name, point) {
+  expected <- point$ask(checking$reference)
   if (is_fault(expected)) return(list(verdict = "unchecked"))
-  given <- spot$ask(name)
+  given <- point$ask(name)
   if (is_fault(given)) {
     verdict <- if (given$state == "crashed") "crashed" else "failed"
-    return(list(verdict = verdict, reason = given$reason, expected = expected))
+    return(list(verdict = verdict, remarks = list(fault_remark(given)), expected = expected))
   }
-  judged <- judge(checking, name, spot, expected, given)
-  list(verdict = judged$verdict, reason = judged$reason, where = judged$found$where, expected = expected, given = given)
+  judged <- judge(checking, name, point, expected, given)
+  list(verdict = judged$verdict, remarks = judged$remarks, where = judged$found$where, expected = expected, given = given)
 }
+
+shown_reason <- function(shown) paste(unique(remark_words(shown$remarks)), collapse = "; ")
 
 # The smallest size at which the same case fails the same way.
 smaller_size <- function(checking, row, fails) {
   tried <- c(1:8, 10, 12, 16, 17, 24, 32, 33, 48, 64, 65, 100, 200, 500, 1000)
   for (size in tried[tried < row$size]) {
-    arguments <- tryCatch(case_arguments(checking$study, size, row$case), ds_error_input = function(e) NULL)
-    if (!is.null(arguments) && fails(arguments)) return(list(size = size, arguments = arguments))
+    arguments <- checking$backend$arguments(checking$reference, size, row$case)
+    if (is.list(arguments) && !is_fault(arguments) && fails(arguments)) return(list(size = size, arguments = arguments))
   }
-  list(size = row$size, arguments = case_arguments(checking$study, row$size, row$case))
+  list(size = row$size, arguments = point_arguments(checking, row$size, row$case))
 }
 
 # Plainer values, then fewer elements, as long as it still fails.

@@ -46,7 +46,7 @@
 #'   R keeps in pages of its own, go unseen. Slower; the session itself is not touched.
 #' @return A `ds_agreement`. `as.matrix()` gives the verdicts, a row for each stage and a column for each size and case;
 #'   [ds_truth()] the errors by size. As a data frame, one row per stage, size and case: `stage`,
-#'   `size`, `case`, `verdict`, `different` (number of elements), `max_abs`, `max_rel`,
+#'   `size`, `case`, `verdict`, `n_different` (number of elements), `max_abs`, `max_rel`,
 #'   `max_ulp` (largest absolute, relative and units-in-the-last-place difference),
 #'   `where` and `reason`. The reference has a row only where it failed on the study's own inputs.
 #' @section Errors: `ds_error_input` when the study has no stage, or a stage does
@@ -59,11 +59,10 @@
 #'   ds_stage("wrong", function(rain) sum(rain[-1]))
 #' ds_agree(study)
 #' @export
-ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolate = c("native", "none", "stage"),
+ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolate = c("none", "stage"),
                      sanitize = FALSE) {
   check_runnable(study)
-  if (identical(isolate, c("native", "none", "stage"))) isolate <- "native"
-  check_choice(isolate, c("native", "none", "stage"), "isolate")
+  isolate <- check_choice(isolate, c("none", "stage"), "isolate")
   check_number(limit, "limit", 0)
   check_flag(sanitize, "sanitize")
   study$cases <- as_cases(cases)
@@ -71,8 +70,8 @@ ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolat
   local_random_state()
   local_directory(study$directory)
   local_threads(1)
-  checking <- new_checking(study, limit, agreement_host(study, isolate, sanitize))
-  on.exit(checking$host$close(), add = TRUE)
+  checking <- new_checking(study, limit, agreement_backend(study, isolate, sanitize))
+  on.exit(checking$backend$close(), add = TRUE)
   plan <- check_plan(study)
   checking$checks <- nrow(plan)
   look_ahead(checking, plan)
@@ -88,11 +87,11 @@ ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolat
 
 finish_agreement <- function(checking, rows) {
   study <- checking$study
-  table <- bind_records(c(list(lapply(agreement_row("", 1, "", "", ""), function(x) x[0])), rows))
+  table <- bind_records(c(list(lapply(agreement_row("", 1, "", "", list()), function(x) x[0])), rows))
   skipped <- table$verdict == "unchecked"
   new_agreement(
     table[!skipped, ], study$sizes, reference_of(study),
-    unchecked = table[skipped, c("stage", "size", "case", "reason")], tolerance = tolerance_words(study$tolerance),
+    unchecked = table[skipped, c("stage", "size", "case", "code", "reason")], tolerance = tolerance_words(study$tolerance),
     errors = error_table(checking, table), examples = shrink_failures(checking, table[!skipped, ])
   )
 }
@@ -100,14 +99,11 @@ finish_agreement <- function(checking, rows) {
 # What is timed is to be checked, but checking is to take a small part of the time that a run has.
 agreement_limit <- function(plan) max(0.25, min(plan$cell_limit, max(2, plan$budget / 20)))
 
-# Native stages are always checked in a worker first; all are where all are timed there.
-agreement_isolation <- function(plan) if (plan$isolate == "stage") "stage" else "native"
-
-agreement_host <- function(study, isolate, sanitize) {
-  natives <- Filter(function(stage) !is.null(native_facts(stage$kernel)), study$stages)
-  isolated <- switch(isolate, none = character(), stage = names(study$stages), native = names(natives))
-  if (sanitize) isolated <- union(isolated, names(natives))
-  mixed_host(study, isolated, if (sanitize) Inf else 0.8 * memory_bytes(), sanitize)
+agreement_backend <- function(study, isolate, sanitize) {
+  memory <- if (sanitize) Inf else 0.8 * memory_bytes()
+  if (!sanitize) return(new_backend(study, isolate, memory))
+  natives <- names(Filter(function(stage) !is.null(native_facts(stage$kernel)), study$stages))
+  mixed_backend(study, if (isolate == "stage") names(study$stages) else natives, memory, sanitize)
 }
 
 case_size <- 67 # not divisible by any block size, longer than the usual ones

@@ -25,25 +25,21 @@ ds_truth <- function(x) {
   x$errors
 }
 
-# The exact result at a spot, or NULL: only on the study's own inputs.
-truth_at <- function(checking, spot) {
-  truth <- checking$study$truth
-  if (is.null(truth) || !spot$own) return(NULL)
-  arguments <- case_arguments(checking$study, spot$size)
-  if ("..." %in% names(formals(args(truth)))) names(arguments) <- NULL # `sum` and its like
-  tryCatch(do.call(truth, arguments, quote = TRUE), error = function(e) {
-    abort_input(sprintf("`truth` stopped at size %s.", format_size(spot$size)), condition_line(e), arg = "truth",
-                cause = e)
-  })
+# The exact result at a point, or NULL: only on the study's own inputs.
+truth_at <- function(checking, point) {
+  if (is.null(checking$study$truth) || !point$own) return(NULL)
+  exact <- checking$backend$truth(checking$reference, point$size, limit = patience * checking$limit)
+  if (!is_fault(exact)) return(exact)
+  abort_input(sprintf("`truth` gave nothing at size %s.", format_size(point$size)), fault_words(exact), arg = "truth")
 }
 
-note_error <- function(checking, name, spot, value) {
-  found <- compare_results(spot$truth, value)
+note_error <- function(checking, name, point, value) {
+  found <- compare_results(point$truth, value)
   if (length(found$mismatch) && name == checking$reference) {
-    abort_input("`truth` does not give what the reference gives.", found$mismatch[[1]],
+    abort_input("`truth` does not give what the reference gives.", remark_words(found$mismatch)[[1]],
                 "It must return the exact result in the same shape.", arg = "truth")
   }
-  checking$errors[[length(checking$errors) + 1]] <- error_row(name, spot$size, "exact", found)
+  checking$errors[[length(checking$errors) + 1]] <- error_row(name, point$size, "exact", found)
 }
 
 error_row <- function(name, size, against, found) {
@@ -64,17 +60,16 @@ error_table <- function(checking, table) {
 }
 
 # With a truth at hand a stage agrees when it is as near to it as the reference.
-truth_verdict <- function(spot, expected, given, verdict) {
+truth_verdict <- function(point, expected, given, verdict) {
   if (verdict == "identical") return(verdict)
-  own <- compare_results(spot$truth, given)
+  own <- compare_results(point$truth, given)
   if (length(own$mismatch)) return("differs")
-  of_reference <- compare_results(spot$truth, expected)
-  near <- own$max_rel <= rounding_bound(spot$terms) || own$max_ulp <= of_reference$max_ulp
+  of_reference <- compare_results(point$truth, expected)
+  near <- own$max_rel <= rounding_bound(point$terms) || own$max_ulp <= of_reference$max_ulp
   if (near) "rounding" else verdict
 }
 
-# "3 ULP from the exact value, `loop` 41"
-truth_words <- function(spot, expected, given, reference) {
-  ulp <- function(value) count_text(compare_results(spot$truth, value)$max_ulp)
-  sprintf("%s ULP from the exact value, `%s` %s", ulp(given), reference, ulp(expected))
+exact_remark <- function(point, expected, given, reference) {
+  ulp <- function(value) compare_results(point$truth, value)$max_ulp
+  new_remark("exact", given = ulp(given), expected = ulp(expected), reference = reference)
 }

@@ -19,14 +19,14 @@ longest_argument <- function(arguments) {
 # arguments' last bits change; it is asked only where it matters.
 verdict_of <- function(found, bound, evidence = function() FALSE) {
   if (length(found$mismatch) > 0) return("differs")
-  if (found$different == 0) return("identical")
+  if (found$n_different == 0) return("identical")
   if (found$max_rel <= bound || evidence()) "rounding" else "differs"
 }
 
 # The verdict under limits that the user gave.
 limited_verdict <- function(expected, given, found, tolerance) {
   if (length(found$mismatch) > 0) return("differs")
-  if (found$different == 0) return("identical")
+  if (found$n_different == 0) return("identical")
   if (within_limits(expected, given, tolerance)) "rounding" else "differs"
 }
 
@@ -46,14 +46,14 @@ within_limits <- function(expected, given, tolerance) {
   all(fits)
 }
 
-reason_of <- function(found, verdict, spot) {
-  value <- if (nzchar(found$values)) sprintf("%s is %s", place(found$where), found$values)
-  words <- switch(verdict,
-    identical = character(),
-    rounding = value,
+# The remarks of a verdict, the gravest first.
+remarks_of <- function(found, verdict, terms) {
+  first <- switch(verdict,
+    identical = NULL,
+    rounding = if (nzchar(found$values)) list(new_remark("value", found$where, values = found$values)),
     differs = if (length(found$mismatch)) found$mismatch else
-      sprintf("%s; rounding explains a relative difference up to %.2g, this is %.2g", value,
-              rounding_bound(spot$terms), found$max_rel)
+      list(new_remark("beyond", found$where, values = found$values, bound = rounding_bound(terms),
+                      found = found$max_rel))
   )
-  c(words, found$notes)
+  c(first, found$notes)
 }

@@ -11,11 +11,32 @@ describe_value <- function(x) {
   sprintf("an object of class %s", paste0("<", class(x)[[1]], ">"))
 }
 
+quoted <- function(names) paste0("`", names, "`", collapse = ", ")
+
 you_gave <- function(x) sprintf("You gave %s.", describe_value(x))
 
 check_string <- function(x, arg, empty = FALSE) {
   ok <- is.character(x) && length(x) == 1 && !is.na(x) && (empty || nzchar(x))
   if (!ok) abort_input(sprintf("`%s` must be one non-empty string.", arg), you_gave(x), arg = arg)
+  x
+}
+
+# Packages that not everyone needs are asked for by name.
+check_suggested <- function(packages, purpose) {
+  missing <- packages[!vapply(packages, requireNamespace, NA, quietly = TRUE)]
+  if (length(missing) > 0) {
+    abort_input(sprintf("The package %s is needed for %s.", quoted(missing), purpose),
+                hint = sprintf("Install it: `install.packages(\"%s\")`.", missing[[1]]), arg = missing[[1]])
+  }
+}
+
+# Text that is shown beside our own: titles, names, units.
+check_label <- function(x, arg, lines = FALSE) {
+  check_string(x, arg)
+  if (!is_clean(x) || (!lines && grepl("[\n\r\t]", x))) {
+    abort_input(sprintf("`%s` must be text%s without control characters.", arg, if (lines) "" else " of one line"), you_gave(clean_text(x)),
+                arg = arg)
+  }
   x
 }
 
@@ -68,12 +89,12 @@ check_class <- function(x, class, arg, hint) {
   x
 }
 
+# A default that lists all choices means the first.
 check_choice <- function(x, choices, arg) {
-  if (!is.character(x) || length(x) != 1 || !x %in% choices) {
+  tryCatch(rlang::arg_match0(if (identical(x, choices)) choices[[1]] else x, choices, arg), error = function(e) {
     wanted <- paste0("\"", choices, "\"", collapse = ", ")
     abort_input(sprintf("`%s` must be one of %s.", arg, wanted), you_gave(x), arg = arg)
-  }
-  x
+  })
 }
 
 # Whole numbers of at least 1, as sizes are.

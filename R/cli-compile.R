@@ -12,19 +12,24 @@ verb_compile <- function(command) {
   }
   out <- asked_folder(options)
   if (!is.null(options$emit)) check_choice(options$emit, "c", "--emit")
-  fast <- ds_compile(script_function(command$file, options$name), like = like_arguments(options$like))
+  fast <- allowInterrupts({
+    f <- script_function(command$file, options$name)
+    ds_compile(f, like = like_arguments(options$like))
+  })
   inspection <- ds_inspect(fast)
   if (!is.null(options$emit) && !options$json) {
-    show_lines(strsplit(inspection$table$source, "\n")[[1]])
+    answer_lines(strsplit(inspection$table$source, "\n")[[1]])
     return(exit_status[["agrees"]])
   }
   document <- list(arguments = inspection$table$arguments, seconds = inspection$table$seconds,
                    cached = inspection$table$cached, source = inspection$table$source)
-  written <- if (!is.null(out)) write_text(inspection$table$source, file.path(out, paste0(options$name, ".c")))
-  clear_progress()
+  written <- if (!is.null(out)) write_text(inspection$table$source, file.path(out, paste0(file_name(options$name), ".c")))
   give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), written)
   exit_status[["agrees"]]
 }
+
+# A name that stays within its folder, whatever the function is called.
+file_name <- function(name) gsub("[^A-Za-z0-9._-]", "_", sub("^[.]+", "", name))
 
 # The script is run in an environment of its own.
 script_function <- function(path, name) {

@@ -1,41 +1,102 @@
-# What a run leaves in its folder.
+# What a run leaves in its folder: the result first, then what is made from it.
 
-write_outputs <- function(result, out) {
+# The result is on disk, and read back, before anything else is tried. Where its folder
+# can't take it, it goes to the folder for temporary files, and that is told.
+keep_result <- function(result, out) {
+  file <- tryCatch(saved_result(result, out), ds_error = function(e) {
+    other <- saved_result(result, dirname(tempdir()), sprintf("deepstride-result-%d.json", Sys.getpid()))
+    tell("deepstride: ", conditionMessage(e))
+    tell("The result is kept in `", other, "`.")
+    structure(other, misplaced = TRUE)
+  })
+  kept_words$text <- sprintf("The result is kept in `%s`; `deepstride report` makes the rest from it.", file)
+  file
+}
+
+saved_result <- function(result, out, name = "result.json") {
+  file <- ds_save(result, file.path(out, name))
+  ds_load(file)
+  file
+}
+
+# Files made from a result. One that fails is told, and the others are still tried;
+# Ctrl-C leaves out the rest. list(written, status).
+write_faces <- function(faces) {
+  written <- character()
+  status <- exit_status[["agrees"]]
+  for (name in names(faces)) {
+    signal_progress("write", name = name)
+    made <- tryCatch(allowInterrupts(faces[[name]]()), error = identity, interrupt = identity)
+    if (inherits(made, "interrupt")) {
+      clear_progress()
+      tell("Interrupted while `", name, "` was written. ", kept_words$text)
+      return(list(written = written, status = exit_status[["interrupted"]]))
+    }
+    if (inherits(made, "error")) {
+      clear_progress()
+      tell("deepstride: `", name, "` was not written: ", condition_line(made))
+      status <- exit_status[["unusable"]]
+    } else {
+      written <- c(written, made)
+    }
+  }
+  list(written = written, status = status)
+}
+
+run_faces <- function(result, out, junit = NULL) {
   c(
-    ds_report(result, file.path(out, "report.html")),
-    write_figures(result, out),
-    write_tables(result, out)
+    table_faces(result, out), junit_face(result$agreement, result$study$title, junit),
+    list(report.html = function() ds_report(result, file.path(out, "report.html"))),
+    figure_faces(result, out)
   )
 }
 
 figure_files <- c(time = "time", speedup = "speedup", matrix = "agreement", errors = "errors")
 
-write_figures <- function(result, out, kinds = names(figure_files)) {
-  unlist(lapply(kinds, function(kind) {
+figure_faces <- function(result, out, kinds = names(figure_files)) {
+  named <- expand.grid(ending = c("svg", "png"), kind = kinds, stringsAsFactors = FALSE)
+  faces <- Map(function(kind, ending) {
+    file <- file.path(out, paste0(figure_files[[kind]], ".", ending))
+    function() write_figure(result, kind, file)
+  }, named$kind, named$ending)
+  stats::setNames(faces, paste0(figure_files[named$kind], ".", named$ending))
+}
+
+# NULL where there is nothing to draw.
+write_figure <- function(result, kind, file) {
+  plainly({
     figure <- draw_figure(result, kind)
     if (is.null(figure)) return(NULL)
     height <- height_of(result, kind)
-    vapply(c("svg", "png"), function(ending) {
-      write_atomically(file.path(out, paste0(figure_files[[kind]], ".", ending)),
-                       function(temporary) save_figure(figure, temporary, height))
-    }, "")
-  }), use.names = FALSE)
+    write_atomically(file, function(temporary) save_figure(figure, temporary, height), whole_figure)
+  })
 }
 
-write_tables <- function(result, out) {
-  c(
-    write_table(result$timings$samples, file.path(out, "samples.csv")),
-    write_table(result$timings$cells, file.path(out, "cells.csv")),
-    write_table(result$agreement$table, file.path(out, "agreement.csv")),
-    ds_save(result, file.path(out, "result.json"))
-  )
+# A figure's last bytes tell that it was written to its end.
+whole_figure <- function(file) {
+  size <- file.size(file)
+  if (!isTRUE(size > 12)) return(FALSE)
+  bytes <- readBin(file, "raw", size)
+  end <- rawToChar(utils::tail(bytes[bytes != as.raw(0)], 16))
+  grepl(if (tools::file_ext(file) == "svg") "</svg>" else "IEND", end, fixed = TRUE, useBytes = TRUE)
+}
+
+table_faces <- function(result, out) {
+  tables <- list(samples.csv = result$timings$samples, cells.csv = result$timings$cells,
+                 agreement.csv = result$agreement$table)
+  Map(function(table, name) function() write_table(table, file.path(out, name)), tables, names(tables))
+}
+
+junit_face <- function(agreement, title, junit) {
+  if (is.null(junit)) return(NULL)
+  stats::setNames(list(function() write_junit(agreement, title, junit)), basename(junit))
 }
 
 # What the options of `deepstride agree` ask for.
-write_agreement <- function(study, agreement, out, junit) {
+agreement_faces <- function(study, agreement, out, junit) {
   c(
-    if (!is.null(out)) write_table(agreement$table, file.path(out, "agreement.csv")),
-    if (!is.null(out)) write_figures(list(agreement = agreement, study = study), out, c("matrix", "errors")),
-    if (!is.null(junit)) write_junit(agreement, study$title, junit)
+    if (!is.null(out)) list(agreement.csv = function() write_table(agreement$table, file.path(out, "agreement.csv"))),
+    if (!is.null(out)) figure_faces(list(agreement = agreement, study = study), out, c("matrix", "errors")),
+    junit_face(agreement, study$title, junit)
   )
 }

@@ -11,46 +11,57 @@ verb_run <- function(command) {
 }
 
 run_and_write <- function(command, file, plan) {
+  check_suggested(c("htmltools", "svglite"), "the report and its figures")
   out <- check_output_folder(command$options$out, "--out")
   junit <- asked_file(command$options$junit)
-  study <- read_study_file(file)
-  result <- ds_run(study, asked_plan(plan, command$options), asked_file(command$options$resume))
-  written <- c(write_outputs(result, out), if (!is.null(junit)) write_junit(result$agreement, study$title, junit))
-  clear_progress()
-  give_answer(command, result_document(result), result_lines(result), written)
-  result_status(result)
+  result <- measured(command, file, plan)
+  stored <- keep_result(result, out)
+  faces <- write_faces(run_faces(result, out, junit))
+  give_answer(command, result_document(result), result_lines(result), c(faces$written, stored))
+  final_status(result, stored, faces)
+}
+
+verb_time <- function(command) {
+  out <- asked_folder(command$options)
+  result <- measured(command, command$file, ds_plan())
+  stored <- if (!is.null(out)) keep_result(result, out)
+  faces <- write_faces(if (!is.null(out)) table_faces(result, out))
+  give_answer(command, result_document(result), timings_lines(result$timings, result$study$unit),
+              c(faces$written, stored))
+  final_status(result, stored, faces)
+}
+
+# The result of a study file. Paths of the command line are the user's, not the study's.
+measured <- function(command, file, plan) {
+  plan <- asked_plan(plan, command$options)
+  resume <- asked_file(command$options$resume)
+  if (!is.null(resume)) kept_words$text <- sprintf("What was finished until then is kept in `%s`.", resume)
+  study <- allowInterrupts(read_study_file(file))
+  ds_run(study, plan, resume)
 }
 
 verb_agree <- function(command) {
   out <- asked_folder(command$options)
   junit <- asked_file(command$options$junit)
-  study <- read_study_file(command$file)
-  agreement <- ds_agree(study, isolate = if (command$options$isolate) "stage" else "native",
-                        sanitize = command$options$sanitize)
-  written <- write_agreement(study, agreement, out, junit)
-  clear_progress()
+  study <- allowInterrupts(read_study_file(command$file))
+  agreement <- allowInterrupts(ds_agree(study, isolate = asked_isolation(command$options),
+                                        sanitize = command$options$sanitize))
+  faces <- write_faces(agreement_faces(study, agreement, out, junit))
   lines <- agreement_lines(agreement, setdiff(names(study$stages), agreement$reference))
-  give_answer(command, agreement_document(agreement), lines, written)
-  agreement_status(agreement)
-}
-
-verb_time <- function(command) {
-  out <- asked_folder(command$options)
-  study <- read_study_file(command$file)
-  result <- ds_run(study, asked_plan(ds_plan(), command$options), asked_file(command$options$resume))
-  written <- if (!is.null(out)) write_tables(result, out)
-  clear_progress()
-  give_answer(command, result_document(result), timings_lines(result$timings, study$unit), written)
-  result_status(result)
+  give_answer(command, agreement_document(agreement), lines, faces$written)
+  max(agreement_status(agreement), faces$status)
 }
 
 verb_report <- function(command) {
+  check_suggested(c("htmltools", "svglite"), "the report and its figures")
   command$options$out <- command$options$out %||% dirname(command$file)
   out <- check_output_folder(command$options$out, "--out")
-  result <- ds_load(command$file)
-  written <- c(ds_report(result, file.path(out, "report.html")), write_figures(result, out))
-  give_answer(command, list(written = basename(written)), verdict_lines(result), written)
-  result_status(result)
+  result <- allowInterrupts(ds_load(command$file))
+  kept_words$text <- "The stored result is as it was."
+  faces <- run_faces(result, out)
+  faces <- write_faces(faces[setdiff(names(faces), names(table_faces(result, out)))])
+  give_answer(command, list(written = basename(faces$written)), verdict_lines(result), faces$written)
+  max(result_status(result), faces$status)
 }
 
 verdict_lines <- function(result) {
@@ -66,9 +77,7 @@ asked_folder <- function(options) {
 asked_isolation <- function(options) if (isTRUE(options$isolate)) "stage" else "none"
 
 # A study runs in its own folder; files are relative to the user's.
-asked_file <- function(path) {
-  if (!is.null(path)) file.path(normalizePath(dirname(path), mustWork = FALSE), basename(path))
-}
+asked_file <- function(path) if (!is.null(path)) absolute_path(path)
 
 asked_plan <- function(plan, options) {
   plan$budget <- options$budget %||% plan$budget
@@ -79,13 +88,14 @@ asked_plan <- function(plan, options) {
 
 # The answer on standard output (words, or JSON), then where the files are.
 give_answer <- function(command, document, lines, written) {
-  if (command$options$json) show_lines(json_text(document))
+  clear_progress()
+  if (command$options$json) answer_lines(json_text(document))
   if (command$options$quiet || command$options$json) return(invisible())
-  show_lines(lines)
+  answer_lines(plainly(lines))
   if (length(written) > 0) {
     files <- paste0("  ", paste(unique(sub("[.](svg|png)$", ".{svg,png}", basename(written))), collapse = ", "))
     to <- if (!is.null(command$options$out)) c("to", command$options$out)
-    show_lines(c("", paste(c("Written", to), collapse = " "), wrapped(files)))
+    answer_lines(c("", paste(c("Written", to), collapse = " "), wrapped(files)))
   }
 }
 
@@ -96,6 +106,13 @@ agreement_status <- function(agreement) {
 
 result_status <- function(result) {
   if (result$timings$interrupted) return(exit_status[["interrupted"]])
+  if (nzchar(result$timings$error)) return(exit_status[["unusable"]])
   if (any(result$timings$cells$state == "failed")) return(exit_status[["disagrees"]])
   agreement_status(result$agreement)
+}
+
+# What can't be written is worse than what disagrees.
+final_status <- function(result, stored, faces) {
+  misplaced <- isTRUE(attr(stored, "misplaced"))
+  max(result_status(result), faces$status, if (misplaced) exit_status[["unusable"]])
 }

@@ -6,6 +6,6 @@ run_limited <- function(expr, seconds) {
   if (is.finite(seconds)) setTimeLimit(elapsed = seconds, transient = TRUE)
   tryCatch(force(expr), error = function(e) {
     if (clock_now() - start >= seconds) return(overrun_fault(seconds))
-    new_fault("failed", paste("stopped with:", condition_line(e)))
+    new_fault("failed", "error", message = condition_line(e))
   })
 }

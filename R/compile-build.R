@@ -15,16 +15,14 @@ compile_flags <- function(numerics) {
 
 compiler_program <- function() strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
 
-# The checksum of the library, which is put in its place whole.
-build_library <- function(source, path, numerics) {
+# Builds a kernel and keeps it; paths of this session's copies of library and source.
+build_kernel <- function(folder, key, source, numerics) {
   program <- compiler_program()
   if (!nzchar(program_path(program))) {
     abort_ds("build", sprintf("There is no C compiler: `%s` is not on the PATH.", program),
              hint = c("Install it (on Debian: r-base-dev), or use `fallback = TRUE`."), compiler = program)
   }
-  work <- tempfile("compile")
-  dir.create(work)
-  on.exit(unlink(work, recursive = TRUE))
+  work <- withr::local_tempdir("compile")
   write_text(source, file.path(work, "kernel.c"))
   include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride",
                                                       mustWork = TRUE)))
@@ -32,9 +30,7 @@ build_library <- function(source, path, numerics) {
                      work, character(), compile_limit)
   product <- file.path(work, "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_compile(log)
-  sum <- rlang::hash_file(product)
-  keep_file(product, path)
-  sum
+  keep_entry(folder, key, stats::setNames(c(product, file.path(work, "kernel.c")), kernel_endings))
 }
 
 abort_compile <- function(log) {

@@ -1,26 +1,4 @@
-# Built kernels, kept by content in the user's cache. A library is loaded only
-# with the checksum that was written when it was built.
-
-cache_bytes <- 200e6
-
-# Where the user's own cache can't be written, one for this session.
-compile_cache <- function() {
-  folder <- user_cache("compiled")
-  usable <- tryCatch({
-    check_output_folder(folder, "cache")
-    TRUE
-  }, ds_error = function(e) FALSE)
-  if (!usable) {
-    folder <- file.path(tempdir(), "compiled")
-    dir.create(folder, showWarnings = FALSE)
-  }
-  mode <- file.info(folder)$mode
-  if (!is.na(mode) && bitwAnd(as.integer(mode), strtoi("022", 8)) != 0) {
-    abort_ds("build", sprintf("The cache `%s` can be written by other users, so nothing is loaded from it.", folder),
-             hint = "Make it your own: `chmod 700` on that folder.")
-  }
-  folder
-}
+# Built kernels in the cache (see env-cache.R), and those that this session has loaded.
 
 # Everything that a library depends on.
 compile_key <- function(kernel, outside, types, numerics, past_end) {
@@ -43,28 +21,15 @@ compiler_stamp <- function() {
   list(path, file$size, as.double(file$mtime))
 }
 
-checksum_path <- function(path) paste0(path, ".sum")
+kernel_endings <- c(.Platform$dynlib.ext, ".c")
 
-# Is a whole, own library there?
-cached_library <- function(path) {
-  sum <- checksum_path(path)
-  if (!file.exists(path) || !file.exists(sum)) return(FALSE)
-  written <- tryCatch(readLines(sum, n = 1, warn = FALSE), error = function(e) "")
-  identical(written, rlang::hash_file(path))
-}
-
-keep_library <- function(source, path, numerics) {
-  sum <- build_library(source, path, numerics)
-  write_text(sum, checksum_path(path))
-  write_text(source, paste0(path, ".c"))
-  prune_cache(dirname(path))
-}
-
-# The oldest go first.
-prune_cache <- function(folder) {
-  files <- file.info(list.files(folder, full.names = TRUE))
-  files <- files[order(files$mtime, decreasing = TRUE), ]
-  unlink(rownames(files)[cumsum(files$size) > cache_bytes])
+# list(library, source, cached): paths of this session's copies. `write` makes the C text.
+kernel_files <- function(key, write, numerics) {
+  folder <- cache_folder("compiled")
+  found <- cached_files(folder, key, kernel_endings)
+  cached <- !is.null(found)
+  if (!cached) found <- build_kernel(folder, key, write(), numerics)
+  list(library = found[[1]], source = found[[2]], cached = cached)
 }
 
 # Libraries that this session has loaded, by path. R would unload a library before
@@ -73,20 +38,21 @@ loaded_kernels <- new.env()
 
 kernel_routine <- function(path) {
   if (is.null(loaded_kernels[[path]])) {
-    library <- tryCatch(dyn.load(path), error = function(e) abort_load(path, e))
+    library <- tryCatch(dyn.load(path), error = function(e) abort_load(e))
     assign(path, getNativeSymbolInfo("ds_kernel", library)$address, envir = loaded_kernels)
   }
   loaded_kernels[[path]]
 }
 
-abort_load <- function(path, e) {
+# What is loaded was checked, so that it is not the file's fault.
+abort_load <- function(e) {
   if (length(getLoadedDLLs()) > 90 && grepl("DLLs", conditionMessage(e))) {
     abort_ds("build", "This session holds as many libraries as R allows.", condition_line(e),
              "Start R anew, or set the environment variable R_MAX_NUM_DLLS before it starts (?dyn.load).", cause = e)
   }
-  unlink(c(path, checksum_path(path)))
-  abort_ds("build", "The built kernel could not be loaded and was removed from the cache.", condition_line(e),
-           "Run again: it will be built anew.", cause = e)
+  abort_ds("build", "A built library could not be loaded.", condition_line(e),
+           "Is the folder for temporary files mounted so that nothing in it may run (`noexec`)? Set TMPDIR to another.",
+           cause = e)
 }
 
 # For tests, which make more kernels than a session can hold: none of them may be called after it.

@@ -56,8 +56,7 @@
 #' ds_inspect(fast)
 #' @export
 ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallback = FALSE) {
-  if (identical(numerics, c("strict", "relaxed"))) numerics <- "strict"
-  check_choice(numerics, c("strict", "relaxed"), "numerics")
+  numerics <- check_choice(numerics, c("strict", "relaxed"), "numerics")
   check_flag(fallback, "fallback")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   kernel <- read_kernel(f)
@@ -172,16 +171,15 @@ add_routine <- function(state, kernel, types, code) {
   outside <- outside_values(kernel)
   past_end <- code %in% state$past_end
   key <- compile_key(kernel, outside, types, state$numerics, past_end)
-  path <- file.path(compile_cache(), paste0("k", key, .Platform$dynlib.ext))
-  cached <- !is.null(loaded_kernels[[path]]) || cached_library(path)
-  if (!cached) {
+  files <- kernel_files(paste0("k", key), function() {
     helpers <- new_helpers()
     lowered <- lower_function(kernel, types, helpers)
     lowered$statements <- pass_fill(lowered$statements)
-    keep_library(emit_source(lowered, helpers$known, unname(types), past_end), path, state$numerics)
-  }
-  state$routines[[code]] <- kernel_routine(path)
-  state$built[[code]] <- list(types = types, path = path, seconds = clock_now() - start, cached = cached,
+    emit_source(lowered, helpers$known, unname(types), past_end)
+  }, state$numerics)
+  state$routines[[code]] <- kernel_routine(files$library)
+  state$built[[code]] <- list(types = types, path = files$library, source = files$source,
+                              seconds = clock_now() - start, cached = files$cached,
                               constants = Filter(Negate(is.function), outside))
   TRUE
 }

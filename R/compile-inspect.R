@@ -27,7 +27,7 @@ ds_inspect <- function(fast) {
     seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
     cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
     past_end = names(built) %in% state$past_end,
-    source = vapply(built, function(one) paste(read_text(paste0(one$path, ".c")), collapse = "\n"), "",
+    source = vapply(built, function(one) paste(read_text(one$source), collapse = "\n"), "",
                     USE.NAMES = FALSE)
   )
   constants <- unlist(lapply(unname(built), function(one) one$constants), recursive = FALSE)
@@ -51,6 +51,16 @@ own_variables <- function(f, types) {
 compiled_seconds <- function(kernel) {
   built <- attr(kernel, "ds_compiled")$built
   sum(vapply(built, function(one) if (one$cached) 0 else one$seconds, 0))
+}
+
+# Builds a compiled function for arguments like these, here: what a copy of this session
+# builds is lost with it. What can't be built shows when it is called.
+compile_for <- function(kernel, arguments) {
+  state <- attr(kernel, "ds_compiled")
+  wanted <- names(formals(kernel))
+  if (is.null(state) || !all(wanted %in% names(arguments))) return(invisible())
+  tryCatch(quietly(specialise(state, arguments[wanted])), error = function(e) NULL)
+  invisible()
 }
 
 compiled_state <- function(fast) {

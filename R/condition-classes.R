@@ -10,7 +10,7 @@
 abort_ds <- function(class, problem, given = NULL, hint = NULL, ...) {
   message <- c(problem, rlang::set_names(as.character(given), rep("x", length(given))),
                rlang::set_names(as.character(hint), rep("i", length(hint))))
-  rlang::abort(message, class = c(paste0("ds_error_", class), "ds_error"), call = NULL, ...)
+  rlang::abort(clean_text(message), class = c(paste0("ds_error_", class), "ds_error"), call = NULL, ...)
 }
 
 abort_input <- function(problem, given = NULL, hint = NULL, ...) {
@@ -19,6 +19,18 @@ abort_input <- function(problem, given = NULL, hint = NULL, ...) {
 
 # First line of a condition's message, for tables and one-line reports.
 condition_line <- function(condition) {
-  text <- trimws(gsub("[[:space:]]+", " ", conditionMessage(condition)))
+  text <- trimws(gsub("[[:space:]]+", " ", clean_text(paste(conditionMessage(condition), collapse = " "))))
   if (nzchar(text)) text else class(condition)[[1]]
 }
+
+# Text of others, fit for a terminal, a figure or a page: what is no UTF-8 is shown as
+# bytes, control characters but line breaks and tabs as a mark.
+clean_text <- function(x) {
+  known <- iconv(enc2utf8(x), "UTF-8", "UTF-8", sub = "byte")
+  clean <- gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f]|\xc2[\x80-\x9f]", "?", known, perl = TRUE, useBytes = TRUE)
+  Encoding(clean) <- "UTF-8"
+  names(clean) <- names(x)
+  clean
+}
+
+is_clean <- function(x) identical(unname(clean_text(x)), enc2utf8(unname(as.character(x))))

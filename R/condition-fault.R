@@ -1,10 +1,14 @@
-# A fault is a value: what became of an evaluation that gave no result. Its
-# `state` is the cell's: "failed", "stopped" or "crashed".
+# What was found is a value: a code and its data, which decisions are made on; the words
+# are made in read-remark.R.
 
-new_fault <- function(state, reason) structure(list(state = state, reason = reason), class = "ds_fault")
+new_remark <- function(code, path = "", ...) list(code = code, path = path, ...)
+
+# What became of an evaluation that gave no result. Its `state` is the cell's: "failed",
+# "stopped" or "crashed".
+new_fault <- function(state, code, ...) structure(list(state = state, code = code, data = list(...)), class = "ds_fault")
+
+fault_remark <- function(fault) c(list(code = fault$code, path = ""), fault$data)
 
 is_fault <- function(x) inherits(x, "ds_fault")
 
-overrun_fault <- function(limit) {
-  new_fault("stopped", sprintf("one evaluation went past the limit of %s s and was stopped", format(limit)))
-}
+overrun_fault <- function(limit) new_fault("stopped", "limit", seconds = limit)

@@ -28,7 +28,7 @@ processor_rate <- function() {
 # frame ends; returns the counts from before.
 local_threads <- function(threads, frame = parent.frame()) {
   before <- set_threads(threads)
-  do.call(on.exit, list(bquote(.(thread_counts)(.(before))), add = TRUE), envir = frame)
+  withr::defer(thread_counts(before), envir = frame)
   invisible(before)
 }
 

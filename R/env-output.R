@@ -1,8 +1,8 @@
-# Without messages and warnings; standard output goes to `file` where one is given.
+# Without messages and warnings; standard output is added to `file` where one is given.
 quietly <- function(expr, file = NULL, muffle_warnings = TRUE) {
   if (!is.null(file)) {
     depth <- sink.number()
-    sink(file)
+    sink(file, append = TRUE)
     on.exit(while (sink.number() > depth) sink())
   }
   withCallingHandlers(

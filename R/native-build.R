@@ -2,19 +2,24 @@
 
 build_limit <- 300 # seconds
 
-# Path of the built library. Progress is signalled only when it really builds.
+# list(path, glue, package, seconds, cached): this session's copies of the library, and of the R
+# code that Rcpp generated for it. Progress is signalled only when it really builds.
 native_library <- function(code, symbol, flags) {
-  key <- native_key(code, flags)
-  path <- file.path(native_cache(), paste0("n", key, .Platform$dynlib.ext))
-  built <- list(path = path, package = paste0("n", key), seconds = 0, cached = TRUE)
-  if (file.exists(path)) return(built)
-  check_compiler(code)
-  signal_progress("build", name = symbol)
-  start <- clock_now()
-  compile_native(code, built$package, flags, path)
-  built$seconds <- clock_now() - start
-  built$cached <- FALSE
-  signal_progress("build", name = symbol, seconds = built$seconds, finished = TRUE)
+  key <- paste0("n", native_key(code, flags))
+  folder <- cache_folder("native")
+  endings <- c(.Platform$dynlib.ext, if (code$rcpp) ".R")
+  files <- cached_files(folder, key, endings)
+  built <- list(package = key, seconds = 0, cached = !is.null(files))
+  if (!built$cached) {
+    check_compiler(code)
+    signal_progress("build", name = symbol)
+    start <- clock_now()
+    files <- compile_native(code, key, flags, folder)
+    built$seconds <- clock_now() - start
+    signal_progress("build", name = symbol, seconds = built$seconds, finished = TRUE)
+  }
+  built$path <- files[[1]]
+  built$glue <- if (code$rcpp) files[[2]]
   built
 }
 
@@ -23,7 +28,7 @@ native_key <- function(code, flags) {
   substr(rlang::hash(list(
     version = 1L, code$language, code$ending, code$rcpp, code$lines, unname(code$headers),
     folder = if (length(code$headers)) dirname(code$path %||% "."),
-    flags, R.version.string, R.version$platform, compiler_settings(),
+    flags, R.version.string, R.version$platform, compiler_settings(), user_makevars(),
     if (code$rcpp) as.character(utils::packageVersion("Rcpp"))
   )), 1, 20)
 }
@@ -32,9 +37,11 @@ compiler_settings <- function() {
   vapply(c("CC", "CXX", "FC", "CFLAGS", "CXXFLAGS", "FFLAGS"), config_value, "")
 }
 
-native_cache <- function() {
-  folder <- user_cache("native")
-  check_output_folder(folder, "cache")
+# Settings of the user's own that R CMD SHLIB reads besides.
+user_makevars <- function() {
+  named <- Sys.getenv("R_MAKEVARS_USER")
+  files <- if (nzchar(named)) named else path.expand(file.path("~", ".R", c("Makevars", "Makevars-x86_64-pc-linux-gnu")))
+  unlist(lapply(files, read_if_there))
 }
 
 check_compiler <- function(code) {
@@ -50,29 +57,20 @@ check_compiler <- function(code) {
   }
 }
 
-compile_native <- function(code, package, flags, path) {
-  work <- tempfile("build")
-  dir.create(file.path(work, "src"), recursive = TRUE)
-  on.exit(unlink(work, recursive = TRUE))
-  files <- write_native(code, package, work)
+# Builds and keeps; this session's copies.
+compile_native <- function(code, key, flags, folder) {
+  work <- withr::local_tempdir("build")
+  dir.create(file.path(work, "src"))
+  files <- write_native(code, key, work)
   log <- run_command(
     file.path(R.home("bin"), "R"),
     c("CMD", "SHLIB", "-o", "kernel.so", files), file.path(work, "src"), build_variables(code, flags), build_limit
   )
   product <- file.path(work, "src", "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_build(code, log)
-  if (code$rcpp) keep_file(file.path(work, "R", "RcppExports.R"), glue_path(path))
-  keep_file(product, path)
+  made <- stats::setNames(product, .Platform$dynlib.ext)
+  keep_entry(folder, key, c(made, if (code$rcpp) c(".R" = file.path(work, "R", "RcppExports.R"))))
 }
-
-keep_file <- function(from, to) {
-  write_atomically(to, function(temporary) {
-    if (!file.copy(from, temporary, overwrite = TRUE)) stop("the file could not be copied")
-  })
-}
-
-# R code that Rcpp generated for a library, kept beside it.
-glue_path <- function(path) sub("[.][^.]*$", ".R", path)
 
 # Lays out the sources; `#line` makes the compiler speak of the user's file.
 write_native <- function(code, package, work) {

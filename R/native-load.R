@@ -34,13 +34,14 @@ kernel_bindings <- function(code, symbol, built) {
   stats::setNames(paste0("_", built$package, "_", names), paste0("_", built$package, "_", names))
 }
 
-# Puts the addresses into a kernel that came from another process: addresses do
-# not survive it, the path of the library does.
+# Puts the addresses into a kernel that came from another process: neither addresses nor
+# that session's copy of the library survive it, its source does.
 native_rebind <- function(kernel) {
   facts <- native_facts(kernel)
   if (is.null(facts)) return(kernel)
   for (package in facts$needs) loadNamespace(package)
-  library <- load_library(facts$library)
+  built <- native_library(facts$recipe$code, facts$symbol, facts$recipe$flags)
+  library <- load_library(built$path)
   for (variable in names(facts$bindings)) {
     assign(variable, find_routine(facts$bindings[[variable]], library)$address, envir = environment(kernel))
   }
@@ -69,12 +70,11 @@ find_routine <- function(name, library) {
   NULL
 }
 
-# A library that can't be loaded (cut in half, foreign) must not stay in the cache.
+# What is loaded was checked (see env-cache.R).
 load_library <- function(path) {
   tryCatch(dyn.load(path), error = function(e) {
-    unlink(c(path, glue_path(path)))
-    abort_ds("build", "The built library could not be loaded and was removed from the cache.",
-             condition_line(e), "Run again: it will be built anew.", cause = e)
+    abort_ds("build", "A built library could not be loaded.", condition_line(e),
+             "Does it need another library that is not there?", cause = e)
   })
 }
 
@@ -108,6 +108,6 @@ rcpp_kernel <- function(symbol, built, code) {
 # The functions that Rcpp generated, without their addresses.
 rcpp_scope <- function(built) {
   scope <- new.env(parent = baseenv())
-  for (expression in parse(glue_path(built$path), keep.source = FALSE)) eval(expression, scope)
+  for (expression in parse(text = read_text(built$glue), keep.source = FALSE)) eval(expression, scope)
   scope
 }

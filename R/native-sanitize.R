@@ -45,7 +45,7 @@ with_sanitizer_words <- function(fault, log) {
   if (fault$state != "crashed" || length(logs) == 0) return(fault)
   words <- sanitizer_words(unlist(lapply(logs, readLines, warn = FALSE)))
   unlink(logs)
-  if (is.null(words)) fault else new_fault("crashed", words)
+  if (is.null(words)) fault else new_fault("crashed", "sanitizer", message = words)
 }
 
 # "heap-buffer-overflow: write of size 8 at route.c:14", from the log of the sanitizers.

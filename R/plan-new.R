@@ -8,8 +8,9 @@
 #'   size is forecast to take longer is not run there; the forecast is recorded.
 #' @param rounds Fewest and most rounds at one size. In a round every live stage
 #'   is sampled once, in random order.
-#' @param isolate `"none"`: stages are evaluated in this session. `"stage"`: each
-#'   stage in a worker process of its own, so that a crash or a runaway takes only its own cell.
+#' @param isolate `"none"`: stages are evaluated in one copy of this session, made by forking, which is made
+#'   anew where a stage takes it down. `"stage"`: each stage in a fresh worker process of its own. Either way
+#'   a crash, `quit()` or a runaway takes only its own cell, and never the session.
 #' @param memory Whether to measure what R allocates, in an untimed pass.
 #' @param first_call Whether to measure the first call of each stage, in fresh
 #'   processes: up to three times, as long as that takes no more than 8 % of the budget.
@@ -25,7 +26,7 @@
 ds_plan <- function(precision = 0.03, budget = 60, cell_limit = 10,
                     rounds = c(7, 200), isolate = c("none", "stage"), memory = TRUE, first_call = TRUE,
                     equal_zone = 0.03, worker_memory = NULL) {
-  if (identical(isolate, c("none", "stage"))) isolate <- "none"
+  isolate <- check_choice(isolate, c("none", "stage"), "isolate")
   worker_memory <- worker_memory %||% (0.8 * memory_bytes())
   validate_plan(new_plan(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory))
 }

@@ -1,6 +1,9 @@
 # Building blocks of printed objects: every print method makes lines, then shows them.
 
-show_lines <- function(lines) cat(lines, sep = "\n")
+show_lines <- function(lines) cat(plainly(lines), sep = "\n")
+
+# Columns of the console, within reason: COLUMNS may say anything.
+page_width <- function() min(max(cli::console_width(), 40), 200, na.rm = TRUE)
 
 heading <- function(...) cli::style_bold(paste0(...))
 
@@ -10,7 +13,7 @@ quiet_text <- function(...) cli::col_grey(paste0(...))
 wrapped <- function(text, exdent = 2) {
   unlist(lapply(text, function(line) {
     indent <- nchar(line) - nchar(trimws(line, "left"))
-    strwrap(line, width = cli::console_width() - 1, indent = indent, exdent = exdent)
+    strwrap(line, width = page_width() - 1, indent = indent, exdent = exdent)
   }))
 }
 

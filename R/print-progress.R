@@ -26,7 +26,8 @@ progress_text <- function(progress) {
                     progress$done, progress$of, progress$left),
     agree = sprintf("checking  %s, %d of %d checks done", check_words(progress$size, progress$case),
                     progress$done, progress$of),
-    time = time_progress(progress)
+    time = time_progress(progress),
+    write = sprintf("writing   %s", progress$name)
   )
 }
 
@@ -46,7 +47,7 @@ time_progress <- function(progress) {
 }
 
 draw_live <- function(text) {
-  cat("\r", cli::ansi_substr(text, 1, cli::console_width() - 1), "\033[K", sep = "", file = stderr())
+  cat("\r", cli::ansi_substr(text, 1, page_width() - 1), "\033[K", sep = "", file = stderr())
 }
 
 # Takes the live line away before other output.

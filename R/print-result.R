@@ -81,7 +81,7 @@ failure_lines <- function(agreement) {
 hanging <- function(labels, words) {
   gap <- max(cli::ansi_nchar(labels)) + 2
   lines <- Map(function(label, text) {
-    parts <- strwrap(text, width = max(20, cli::console_width() - gap - 1))
+    parts <- strwrap(text, width = max(20, page_width() - gap - 1))
     paste0(cli::ansi_align(c(label, rep("", max(0, length(parts) - 1))), gap), parts)
   }, labels, words)
   unlist(lines, use.names = FALSE)

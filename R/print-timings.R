@@ -57,7 +57,7 @@ shown_sizes <- function(sizes, most) {
 speed_lines <- function(timings, unit = "size") {
   cells <- timings$cells
   if (nrow(cells) == 0) return("No cell was timed.")
-  most <- max(2, min(9, (cli::console_width() - 38) %/% 9))
+  most <- max(2, min(9, (page_width() - 38) %/% 9))
   sizes <- shown_sizes(sort(unique(cells$size)), most)
   stages <- unique(cells$stage)
   body <- lapply(sizes, function(size) {

@@ -27,7 +27,7 @@ summarise_cell <- function(mark, samples, reference, equal_zone) {
     speedup = ratio[["median"]], speedup_low = ratio[["low"]], speedup_high = ratio[["high"]],
     verdict = if (judged) speed_verdict(ratio, equal_zone) else NA_character_,
     rounds = nrow(own), batch = mark$batch,
-    bytes = mark$bytes, allocations = mark$allocations, largest = mark$largest,
+    bytes = mark$bytes, allocations = mark$allocations, largest_bytes = mark$largest_bytes,
     stopped_by = mark$stopped_by, reason = mark$reason
   )
 }

@@ -1,17 +1,19 @@
 # What could have spoilt a figure, found in what was recorded. Every check takes
-# the evidence and returns rows of a table: kind, stage, size, message.
+# the evidence and returns rows of a table: kind, stage, size, value, message.
 #
-# `evidence` is a list: samples, cells, facts (per stage and size: talks, elements),
+# `evidence` is a list: samples, cells, facts (per stage and size: prints, elements),
 # noise (a tibble of size and seconds of the same native work), before and after
 # (machine_load()), threads (declared, by stage), rate (cycles per second),
-# cores, talk (share of printing, by stage), constant (stages whose result
+# cores, printing (share of printing, by stage), constant (stages whose result
 # does not follow the arguments).
 
-spoilt_row <- function(kind, message, stage = NA_character_, size = NA_real_) {
-  tibble::tibble(kind = kind, stage = as.character(stage), size = as.double(size), message = message)
+# `value` is how grave it is, among those of its kind.
+spoilt_row <- function(kind, message, value, stage = NA_character_, size = NA_real_) {
+  tibble::tibble(kind = kind, stage = as.character(stage), size = as.double(size), value = as.double(value),
+                 message = message)
 }
 
-no_conditions <- function() spoilt_row("", "")[0, ]
+no_conditions <- function() spoilt_row("", "", 0)[0, ]
 
 read_conditions <- function(evidence) {
   found <- lapply(condition_checks(), function(check) check(evidence))
@@ -20,7 +22,7 @@ read_conditions <- function(evidence) {
 
 condition_checks <- function() {
   list(check_load, check_stolen, check_swap, check_processor_time, check_taken, check_collections, check_noise,
-       check_first_round, check_too_fast, check_constant, check_talk)
+       check_first_round, check_too_fast, check_constant, check_printing)
 }
 
 percent <- function(share) paste(format(100 * share, digits = 2), "%")
@@ -29,20 +31,20 @@ check_load <- function(evidence) {
   load <- max(evidence$before$load, evidence$after$load - 1, na.rm = TRUE)
   if (!is.finite(load) || load < 0.75 * evidence$cores) return(list())
   list(spoilt_row("load", sprintf("other work kept the machine busy: load %s on %d cores",
-                                  format(load, digits = 2), evidence$cores)))
+                                  format(load, digits = 2), evidence$cores), load))
 }
 
 check_stolen <- function(evidence) {
   ticks <- evidence$after$ticks - evidence$before$ticks
   share <- if (ticks > 0) (evidence$after$stolen - evidence$before$stolen) / ticks else 0
   if (share < 0.02) return(list())
-  list(spoilt_row("stolen", sprintf("the host took %s of the processor time away", percent(share))))
+  list(spoilt_row("stolen", sprintf("the host took %s of the processor time away", percent(share)), share))
 }
 
 check_swap <- function(evidence) {
   pages <- evidence$after$swapped - evidence$before$swapped
   if (pages < 100) return(list())
-  list(spoilt_row("swap", sprintf("the machine swapped %s pages while timing", format_size(pages))))
+  list(spoilt_row("swap", sprintf("the machine swapped %s pages while timing", format_size(pages)), pages))
 }
 
 # Processor time over wall time: above 1 more threads than declared were at
@@ -54,20 +56,20 @@ check_processor_time <- function(evidence) {
     if (sum(own$seconds * own$batch) < 0.01 || !is.finite(use)) return(NULL)
     if (use > threads + 0.25) {
       words <- sprintf("it used %s processors, %d declared", format(use, digits = 2), threads)
-      return(spoilt_row("threads", words, stage, size))
+      return(spoilt_row("threads", words, use, stage, size))
     }
     if (use < 0.8) {
-      spoilt_row("waiting", sprintf("it was at work only %s of the time", percent(use)), stage, size)
+      spoilt_row("waiting", sprintf("it was at work only %s of the time", percent(use)), -use, stage, size)
     }
   })
 }
 
 check_taken <- function(evidence) {
   by_cell(evidence, function(stage, size, own) {
-    share <- sum(own$taken) / sum(own$taken + own$seconds)
+    share <- sum(own$preempted_seconds) / sum(own$preempted_seconds + own$seconds)
     if (!is.finite(share) || share < 0.05) return(NULL)
     words <- sprintf("other processes had the processor for %s of its time, which is left out", percent(share))
-    spoilt_row("taken", words, stage, size)
+    spoilt_row("preempted", words, share, stage, size)
   })
 }
 
@@ -75,7 +77,7 @@ check_collections <- function(evidence) {
   by_cell(evidence, function(stage, size, own) {
     share <- sum(own$gc_seconds) / sum(own$seconds * own$batch)
     if (!is.finite(share) || share < 0.1) return(NULL)
-    spoilt_row("gc", sprintf("garbage collection took %s of its time", percent(share)), stage, size)
+    spoilt_row("gc", sprintf("garbage collection took %s of its time", percent(share)), share, stage, size)
   })
 }
 
@@ -87,7 +89,7 @@ check_noise <- function(evidence) {
     spread <- stats::mad(own$seconds) / stats::median(own$seconds)
     if (nrow(own) < 7 || spread < max(0.2, 4 * floor)) return(NULL)
     words <- sprintf("its samples scatter by %s, the machine's own noise is %s", percent(spread), percent(floor))
-    spoilt_row("spread", words, stage, size)
+    spoilt_row("spread", words, spread, stage, size)
   })
 }
 
@@ -99,7 +101,7 @@ check_first_round <- function(evidence) {
     slow <- first > stats::median(rest) + 10 * max(stats::mad(rest), 0.02 * stats::median(rest))
     if (!slow || first < 3 * stats::median(rest)) return(NULL)
     words <- sprintf("its first round took %s times the others'", signif_text(first / stats::median(rest), 2))
-    spoilt_row("warm-up", words, stage, size)
+    spoilt_row("warm-up", words, first / stats::median(rest), stage, size)
   })
 }
 
@@ -110,21 +112,21 @@ check_too_fast <- function(evidence) {
     cycles <- stats::median(own$seconds) * evidence$rate / elements
     if (length(cycles) != 1 || !is.finite(cycles) || elements < 1000 || cycles >= 1) return(NULL)
     words <- "it took %s clock cycles for each element of its arguments: does it read them?"
-    spoilt_row("too fast", sprintf(words, signif_text(cycles, 2)), stage, size)
+    spoilt_row("too fast", sprintf(words, signif_text(cycles, 2)), -cycles, stage, size)
   })
 }
 
 check_constant <- function(evidence) {
   lapply(evidence$constant, function(stage) {
-    spoilt_row("constant", "its result does not depend on the arguments", stage)
+    spoilt_row("constant", "its result does not depend on the arguments", 0, stage)
   })
 }
 
-check_talk <- function(evidence) {
-  lapply(names(evidence$talk), function(stage) {
-    share <- evidence$talk[[stage]]
+check_printing <- function(evidence) {
+  lapply(names(evidence$printing), function(stage) {
+    share <- evidence$printing[[stage]]
     cost <- if (is.na(share)) "" else sprintf(", which cost %s of its time", percent(share))
-    spoilt_row("output", paste0("it prints while it runs", cost), stage)
+    spoilt_row("output", paste0("it prints while it runs", cost), share, stage)
   })
 }
 
@@ -142,8 +144,7 @@ condition_lines <- function(conditions) {
     own <- conditions[conditions$kind == kind, ]
     stages <- unique(stats::na.omit(own$stage))
     if (length(stages) == 0) return(own$message[[1]])
-    number <- suppressWarnings(as.double(sub("^[^0-9]*([0-9.]+).*$", "\\1", own$message)))
-    worst <- own[c(which.max(number), 1)[[1]], ]
+    worst <- own[c(which.max(own$value), 1)[[1]], ]
     others <- if (nrow(own) > 1) sprintf(" (%d cells of %s)", nrow(own), listed(tick(stages))) else ""
     at <- if (is.na(worst$size)) "" else sprintf(" at %s", format_size(worst$size))
     sprintf("`%s`%s: %s%s", worst$stage, at, worst$message, others)

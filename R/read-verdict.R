@@ -125,7 +125,10 @@ reference_median <- function(cells, reference, size) {
 
 unfinished_sentences <- function(timings) {
   if (timings$interrupted) {
-    "Interrupted: these are the measurements made until then."
+    return("Interrupted: these are the measurements made until then.")
+  }
+  if (nzchar(timings$error)) {
+    sprintf("The timing was ended by an unforeseen error: %s. These are the measurements made until then.", timings$error)
   }
 }
 
@@ -204,20 +207,20 @@ checked_words <- function(rows) {
 }
 
 # What was not checked, and why: one sentence for the stages that share places and a
-# reason, and for the sizes of a stage whose reasons differ by their figures only.
+# reason, and for the sizes of a stage that share its kind.
 unchecked_sentences <- function(unchecked) {
-  key <- paste(unchecked$stage, gsub("[0-9][0-9.,e+]*( (h|min|s|ms|\u00b5s|ns)\\b)?", "", unchecked$reason))
+  key <- paste(unchecked$stage, unchecked$code, ifelse(grepl("slow$", unchecked$code), "", unchecked$reason))
   groups <- split(unchecked, match(key, key))
-  why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), shared_reason(rows$reason)), "")
+  why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), shared_reason(rows)), "")
   stages <- vapply(groups, function(rows) sprintf("`%s`", rows$stage[[1]]), "")
   vapply(unique(why), function(one) sprintf("Not checked: %s %s", listed(stages[why == one]), one), "",
          USE.NAMES = FALSE)
 }
 
 # Of reasons that differ the first, which is that of the smallest size.
-shared_reason <- function(reasons) {
-  if (length(unique(reasons)) == 1) return(reasons[[1]])
-  sub("at this size", "at the smallest of these", reasons[[1]], fixed = TRUE)
+shared_reason <- function(rows) {
+  if (length(unique(rows$reason)) == 1) return(rows$reason[[1]])
+  sprintf("from the smallest of these on: %s", rows$reason[[1]])
 }
 
 unchecked_places <- function(rows) {

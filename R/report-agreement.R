@@ -25,7 +25,7 @@ comparison_table <- function(table) {
   rows <- lapply(seq_len(nrow(table)), function(i) {
     row <- table[i, ]
     list(htmltools::tags$code(row$stage), format_size(row$size), row$case, verdict_badge(row$verdict),
-         count_text(row$different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
+         count_text(row$n_different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
          inline_code(row$reason))
   })
   header <- c("stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",

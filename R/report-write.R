@@ -19,7 +19,8 @@
 ds_report <- function(result, file) {
   check_class(result, "ds_result", "result", "Make one with `ds_run()`, or `ds_load()` a stored one.")
   check_string(file, "file")
-  write_text(report_page(result), file)
+  check_suggested(c("htmltools", "svglite"), "the report")
+  write_text(plainly(report_page(result)), file)
 }
 
 report_page <- function(result) {

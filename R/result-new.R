@@ -9,11 +9,11 @@ new_agreement <- function(table, sizes, reference, unchecked, tolerance, errors,
   )
 }
 
-new_timings <- function(samples, cells, plan, reference, seconds, notes = character(), interrupted = FALSE,
+new_timings <- function(samples, cells, plan, reference, seconds, notes = character(), interrupted = FALSE, error = NULL,
                         first_calls = NULL, conditions = NULL) {
   structure(
     list(samples = samples, cells = cells, plan = plan, reference = reference,
-         seconds = seconds, notes = notes, interrupted = interrupted,
+         seconds = seconds, notes = notes, interrupted = interrupted, error = error %||% "",
          first_calls = first_calls, conditions = conditions),
     class = "ds_timings"
   )
@@ -35,13 +35,13 @@ new_result <- function(study, agreement, timings, environment) {
 #'   `failed`), `median`, `low`, `high`, `fastest`, `spread` (seconds per
 #'   evaluation; for a forecast `median` is the forecast; `low` and `high` bound
 #'   a 95 % interval), `speedup`, `speedup_low`, `speedup_high` (over the
-#'   reference), `verdict`, `rounds`, `batch`, `bytes`, `allocations` and `largest` (bytes) that R
+#'   reference), `verdict`, `rounds`, `batch`, `bytes`, `allocations` and `largest_bytes` that R
 #'   allocates in one evaluation, `stopped_by`, `reason`, `peak` (bytes by which the resident size of a fresh
 #'   process grew), `first_call` (seconds, loading and compiling included), `build` (seconds that
 #'   the compiler took for a native stage; 0 from the cache). `peak` and `first_call` are
 #'   measured at the smallest size. For an
 #'   agreement, one row per stage and size: `stage`, `size`, `case`, `verdict`,
-#'   `different` (count of elements), `max_abs`, `max_rel`, `max_ulp`, `where`, `reason`.
+#'   `n_different` (count of elements), `max_abs`, `max_rel`, `max_ulp`, `where`, `reason`.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(10, 100)) |>
 #'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>

@@ -17,11 +17,15 @@
 #' ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
 ds_run <- function(study, plan = ds_plan(), resume = NULL) {
-  check_runnable(study)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
+  allowInterrupts(check_runnable(study))
+  checkpoint <- claim_checkpoint(resume, study, plan)
+  on.exit(drop_checkpoint(checkpoint))
   facts <- host_facts()
-  agreement <- ds_agree(study, limit = agreement_limit(plan), isolate = agreement_isolation(plan))
-  timings <- ds_time(study, plan, agreement, resume)
-  study$reference <- reference_of(study)
-  new_result(study, agreement, timings, facts)
+  agreement <- allowInterrupts(ds_agree(study, limit = agreement_limit(plan), isolate = plan$isolate))
+  suspendInterrupts({
+    timings <- time_stages(study, plan, agreement, checkpoint)
+    study$reference <- reference_of(study)
+    new_result(study, agreement, timings, facts)
+  })
 }

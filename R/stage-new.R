@@ -31,9 +31,9 @@
 ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads = 1,
                      random = FALSE, block = NULL) {
   check_class(study, "ds_study", "study", "Start with `ds_study()` and pipe it on.")
-  check_string(name, "name")
+  check_label(name, "name")
   check_function(kernel, "kernel", "Pass the function itself, not its name or a call of it.")
-  if (!is.null(note)) check_string(note, "note")
+  if (!is.null(note)) check_label(note, "note", lines = TRUE)
   check_flag(in_place, "in_place")
   check_count(threads, "threads")
   check_flag(random, "random")

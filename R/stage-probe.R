@@ -1,15 +1,15 @@
 # What is asked of a stage apart from timing: none of it runs inside a sample.
 
-fresh_call <- function(desk, name, size) {
-  hold_threads(desk, desk$study$stages[[name]]$threads)
-  ready_call(desk$study$stages[[name]]$kernel, deep_copy(desk_arguments(desk, size)))
+fresh_call <- function(evaluator, name, size) {
+  hold_threads(evaluator, evaluator$study$stages[[name]]$threads)
+  ready_call(evaluator$study$stages[[name]]$kernel, deep_copy(evaluator_arguments(evaluator, size)))
 }
 
 # Memory that R allocates in one evaluation: c(bytes, allocations, largest).
 # Vectors of up to 128 bytes come from shared pages: a page counts as one
 # allocation of 2000 bytes (R's own page size, memory.c).
-desk_memory <- function(desk, name, size, limit = Inf) {
-  ready <- fresh_call(desk, name, size)
+evaluator_memory <- function(evaluator, name, size, limit = Inf) {
+  ready <- fresh_call(evaluator, name, size)
   log <- tempfile("memory")
   on.exit({
     try(utils::Rprofmem(NULL), silent = TRUE)
@@ -19,7 +19,7 @@ desk_memory <- function(desk, name, size, limit = Inf) {
     utils::Rprofmem(log, threshold = 0)
     TRUE
   }, error = function(e) FALSE) # R can be built without it
-  if (!recording) return(c(bytes = NA_real_, allocations = NA_real_, largest = NA_real_))
+  if (!recording) return(c(bytes = NA_real_, allocations = NA_real_, largest_bytes = NA_real_))
   ran <- quietly(run_limited(eval(ready$call, ready$frame), limit), nullfile())
   utils::Rprofmem(NULL)
   if (is_fault(ran)) return(ran)
@@ -33,19 +33,19 @@ allocation_totals <- function(lines) {
   records <- unlist(regmatches(lines, gregexpr("(^|(?<=[^0-9]))[0-9]+ :|new page:", lines, perl = TRUE)))
   pages <- records == "new page:"
   sizes <- as.double(sub(" :", "", records[!pages], fixed = TRUE))
-  c(bytes = sum(sizes) + 2000 * sum(pages), allocations = length(records), largest = max(0, sizes))
+  c(bytes = sum(sizes) + 2000 * sum(pages), allocations = length(records), largest_bytes = max(0, sizes))
 }
 
 # Does the result follow the arguments? FALSE when another seed's arguments,
 # unlike these, give the very same result.
-desk_varies <- function(desk, name, size, limit = Inf) {
-  hold_threads(desk, desk$study$stages[[name]]$threads)
-  other <- desk$study
+evaluator_varies <- function(evaluator, name, size, limit = Inf) {
+  hold_threads(evaluator, evaluator$study$stages[[name]]$threads)
+  other <- evaluator$study
   other$seed <- other$seed + 1
-  here <- desk_arguments(desk, size)
+  here <- evaluator_arguments(evaluator, size)
   there <- study_inputs(other, size)
   if (identical(here, there)) return(TRUE)
-  kernel <- desk$study$stages[[name]]$kernel
+  kernel <- evaluator$study$stages[[name]]$kernel
   values <- lapply(list(here, there), function(arguments) {
     ready <- ready_call(kernel, deep_copy(arguments))
     quietly(run_limited(with_seed(1, eval(ready$call, ready$frame)), limit), nullfile())
@@ -54,12 +54,12 @@ desk_varies <- function(desk, name, size, limit = Inf) {
   any(faulty) || !identical(values[[1]], values[[2]])
 }
 
-talkers <- c("cat", "print", "print.default", "message", "writeLines", "show", "format")
+printers <- c("cat", "print", "print.default", "message", "writeLines", "show", "format")
 
 # Share of an evaluation's time that goes into printing, from R's own sampling
 # profiler over about a fifth of a second of evaluations.
-desk_talk <- function(desk, name, size, limit = Inf) {
-  ready <- fresh_call(desk, name, size)
+evaluator_printing <- function(evaluator, name, size, limit = Inf) {
+  ready <- fresh_call(evaluator, name, size)
   log <- tempfile("profile")
   on.exit({
     utils::Rprof(NULL)
@@ -74,6 +74,6 @@ desk_talk <- function(desk, name, size, limit = Inf) {
   utils::Rprof(NULL)
   stacks <- readLines(log, warn = FALSE)[-1]
   if (length(stacks) == 0) return(NA_real_)
-  pattern <- paste0("\"(", paste(gsub(".", "\\.", talkers, fixed = TRUE), collapse = "|"), ")\"")
+  pattern <- paste0("\"(", paste(gsub(".", "\\.", printers, fixed = TRUE), collapse = "|"), ")\"")
   mean(grepl(pattern, stacks))
 }

@@ -1,9 +1,9 @@
 # The stored form of a result: plain lists that become JSON, and back. The
-# format is documented by inst/schema/result-1.json; both sides of the
+# format is documented by inst/schema/result-2.json; both sides of the
 # conversion read the columns of the tables from that schema.
 
 format_name <- "deepstride-result"
-format_version <- 1L
+format_version <- 2L
 
 result_document <- function(result) {
   list(
@@ -40,7 +40,7 @@ agreement_document <- function(agreement) {
 
 timings_document <- function(timings) {
   list(
-    reference = timings$reference, seconds = timings$seconds, interrupted = timings$interrupted,
+    reference = timings$reference, seconds = timings$seconds, interrupted = timings$interrupted, error = timings$error,
     notes = I(timings$notes), plan = unclass(timings$plan),
     cells = table_document(timings$cells), samples = table_document(timings$samples),
     first_calls = table_document(timings$first_calls), conditions = table_document(timings$conditions)
@@ -50,15 +50,23 @@ timings_document <- function(timings) {
 # A table is stored by column.
 table_document <- function(table) lapply(table, I)
 
+# A document's text. Its second line is a checksum of all the others, so that a changed
+# bit is found when it is read back (open_sealed()).
 json_text <- function(document) {
   exact <- rapply(document, number_json, how = "replace")
-  as.character(jsonlite::toJSON(exact, auto_unbox = TRUE, na = "null", null = "null", pretty = 2,
-                                json_verbatim = TRUE))
+  text <- plainly(jsonlite::toJSON(exact, auto_unbox = TRUE, na = "null", null = "null", pretty = 2,
+                                   json_verbatim = TRUE))
+  seal(enc2utf8(as.character(text)))
 }
+
+seal <- function(text) sub("{\n", sprintf("{\n  \"checksum\": \"%s\",\n", checksum(text)), text, fixed = TRUE)
+
+checksum <- function(text) rlang::hash(charToRaw(text))
 
 # Doubles as JSON text that brings them back bit for bit, in as few digits as
 # that takes. NA is null; the numbers that JSON lacks are strings.
 number_json <- function(x) {
+  if (is.character(x)) return(clean_text(x))
   if (!is.double(x)) return(x)
   text <- shortest_text(x)
   text[!is.finite(x)] <- ifelse(is.na(x) & !is.nan(x), "null", paste0("\"", x, "\""))[!is.finite(x)]
@@ -101,7 +109,7 @@ document_timings <- function(stored) {
     new_plan(as.double(plan$precision), as.double(plan$budget), as.double(plan$cell_limit),
              as.double(unlist(plan$rounds)), plan$isolate, plan$memory, plan$first_call,
              as.double(plan$equal_zone), column_values(list(plan$worker_memory), "number")),
-    stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted,
+    stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted, stored$error,
     document_table(stored$first_calls, "first_calls"), document_table(stored$conditions, "conditions")
   )
 }

@@ -1,6 +1,6 @@
 #' Keep a result, and get it back
 #'
-#' A result is stored as one JSON document; `inst/schema/result-1.json` (JSON
+#' A result is stored as one JSON document; `inst/schema/result-2.json` (JSON
 #' Schema) describes it. Numbers come back bit for bit. Of the stages it
 #' holds the source text: loading never runs code from the file, so a loaded
 #' result can be printed, drawn, compared and reported, but not run again.
@@ -30,39 +30,69 @@ ds_save <- function(result, file) {
 #' @export
 ds_load <- function(file) {
   check_string(file, "file")
-  if (!file.exists(file) || dir.exists(file)) {
-    abort_input(sprintf("There is no file `%s`.", file), arg = "file")
-  }
-  document <- tryCatch(
-    jsonlite::fromJSON(paste(read_text(file), collapse = "\n"), simplifyVector = FALSE),
-    error = function(e) {
-      abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), condition_line(e),
-               "It may have been cut short: run the study again, or take a copy.", path = file, cause = e)
-    }
-  )
+  document <- open_sealed(file)
   check_format(document, file)
   problems <- schema_problems(document, read_schema())
   if (length(problems) == 0) problems <- table_problems(document)
-  if (length(problems) > 0) {
-    abort_ds("file", sprintf("`%s` is damaged.", file), utils::head(problems, 3), path = file)
-  }
-  document_result(document)
+  if (length(problems) > 0) abort_damaged(file, utils::head(problems, 3))
+  tryCatch(plainly(document_result(document)), error = function(e) abort_damaged(file, condition_line(e)))
 }
 
-check_format <- function(document, file) {
-  if (!is.list(document) || !identical(document$format, format_name)) {
-    abort_ds("file", sprintf("`%s` is not a Deep Stride result.", file), path = file)
+abort_damaged <- function(file, why) {
+  abort_ds("file", sprintf("`%s` is damaged.", file), why,
+           "Take a copy that is whole, or run the study again.", path = file)
+}
+
+deepest_document <- 64 # levels: ours have 6, and the parser's stack has an end
+
+# A stored document as parsed, once its checksum has been found right. Nothing but the file
+# itself is read: neither an address nor a path that stands in it.
+open_sealed <- function(file) {
+  text <- paste(read_text(file), collapse = "\n")
+  if (nesting(text) > deepest_document) abort_damaged(file, "It is nested too deep for a stored document.")
+  document <- tryCatch(jsonlite::parse_json(text, simplifyVector = FALSE), error = function(e) {
+    abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), utils::head(strsplit(condition_line(e), "\n")[[1]], 1),
+             "It may have been cut short: run the study again, or take a copy.", path = file, cause = e)
+  })
+  if (!is.list(document) || is.null(document$format)) {
+    abort_ds("file", sprintf("`%s` is not a Deep Stride document.", file), path = file)
+  }
+  line <- "^\\{\n  \"checksum\": \"([0-9a-f]+)\",\n"
+  sealed <- regmatches(text, regexec(line, text))[[1]]
+  if (length(sealed) && !identical(sealed[[2]], checksum(sub(line, "{\n", text)))) {
+    abort_damaged(file, "It was changed after it was written: its checksum is another.")
+  }
+  if (!length(sealed) && isTRUE(document$version == format_version)) abort_damaged(file, "Its checksum is missing.")
+  document
+}
+
+# How deep brackets are nested, outside of strings.
+nesting <- function(text) {
+  bare <- gsub("\"(?:[^\"\\\\]|\\\\.)*+\"", "", text, perl = TRUE)
+  bytes <- utf8ToInt(gsub("[^][{}]", "", bare))
+  if (length(bytes) == 0 || anyNA(bytes)) return(0)
+  max(cumsum(ifelse(bytes %in% utf8ToInt("[{"), 1L, -1L)))
+}
+
+check_format <- function(document, file, name = format_name) {
+  if (!identical(document$format, name)) {
+    abort_ds("file", sprintf("`%s` is not a Deep Stride %s.", file, sub("deepstride-", "", name)), path = file)
   }
   version <- document$version
-  if (!is.numeric(version) || version > format_version) {
-    abort_ds("file", sprintf("`%s` is of format version %s; this package reads up to version %d.", file,
-                             describe_value(version), format_version), hint = "Update the package.", path = file)
-  }
+  known <- is.numeric(version) && length(version) == 1 && is.finite(version)
+  if (known && version == format_version) return(invisible())
+  abort_ds("file", sprintf("`%s` is of format version %s; this package reads version %d.", file,
+                           if (known) format(version) else "unknown (no number)", format_version),
+           hint = if (known && version > format_version) "Update the package." else "Run the study again.", path = file)
 }
 
 # One table as CSV, in UTF-8, with 15 significant digits.
-write_table <- function(table, path) {
-  write_atomically(path, function(temporary) {
-    utils::write.csv(table, temporary, row.names = FALSE, na = "", fileEncoding = "UTF-8")
-  })
+write_table <- function(table, path) write_text(csv_lines(table), path)
+
+csv_lines <- function(table) {
+  quoted <- function(x) paste0("\"", gsub("\"", "\"\"", x, fixed = TRUE), "\"")
+  columns <- plainly(lapply(table, function(column) {
+    ifelse(is.na(column), "", if (is.numeric(column)) sprintf("%.15g", column) else quoted(clean_text(as.character(column))))
+  }))
+  c(paste(quoted(names(table)), collapse = ","), do.call(paste, c(unname(columns), sep = ",")))
 }

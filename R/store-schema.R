@@ -2,7 +2,7 @@
 # parsed document against it: types, required fields, constants, references.
 
 read_schema <- function() {
-  path <- system.file("schema", "result-1.json", package = "deepstride", mustWork = TRUE)
+  path <- system.file("schema", "result-2.json", package = "deepstride", mustWork = TRUE)
   jsonlite::fromJSON(path, simplifyVector = FALSE)
 }
 

@@ -35,6 +35,12 @@ ds_cases <- function(only = NULL, except = NULL, own = list()) {
     abort_input("`own` must be a named list of functions of the size.", you_gave(own),
                 "For example: `list(\"drought year\" = function(n) list(rain = numeric(n)))`.", arg = "own")
   }
+  taken <- intersect(names(own), c(rules, own_inputs))
+  if (length(taken) > 0) {
+    abort_input(sprintf("A case of your own can't be called \"%s\".", taken[[1]]),
+                hint = "A case of the package has that name.", arg = "own")
+  }
+  for (name in names(own)) check_label(name, "names(own)")
   structure(list(rules = setdiff(only %||% rules, except), own = own), class = "ds_cases")
 }
 
@@ -142,8 +148,8 @@ vary_arguments <- function(arguments, rule) {
 own_inputs <- "own inputs"
 
 # The arguments of one case at one size; NULL where the case changes nothing.
-# `jolt` above 0 changes their last bits, from that seed.
-case_arguments <- function(study, size, case = own_inputs, jolt = 0) {
+# `perturbation` above 0 changes their last bits, from that seed.
+case_arguments <- function(study, size, case = own_inputs, perturbation = 0) {
   arguments <- study_inputs(study, size)
   if (case %in% names(study$cases$own)) {
     made <- study
@@ -158,14 +164,14 @@ case_arguments <- function(study, size, case = own_inputs, jolt = 0) {
   } else if (case != own_inputs) {
     arguments <- vary_arguments(arguments, case)
   }
-  if (jolt > 0 && !is.null(arguments)) jolt_arguments(arguments, jolt) else arguments
+  if (perturbation > 0 && !is.null(arguments)) perturb_arguments(arguments, perturbation) else arguments
 }
 
-jolt_arguments <- function(arguments, jolt) with_seed(jolt, rapply(arguments, jolted, how = "replace"))
+perturb_arguments <- function(arguments, perturbation) with_seed(perturbation, rapply(arguments, perturbed, how = "replace"))
 
 # Doubles changed by up to one unit in the last place; whole numbers may be
 # counts or positions and stay.
-jolted <- function(x) {
+perturbed <- function(x) {
   if (!is.double(x)) return(x)
   moved <- is.finite(x) & x != round(x)
   x[moved] <- x[moved] * (1 + stats::runif(sum(moved), -1, 1) * .Machine$double.eps)

@@ -17,4 +17,3 @@ check_stage_arguments <- function(stage, given) {
   )
 }
 
-quoted <- function(names) paste0("`", names, "`", collapse = ", ")

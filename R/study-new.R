@@ -57,10 +57,10 @@ new_study <- function(title, inputs, sizes, unit, seed, reference, stages = list
 }
 
 validate_study <- function(study) {
-  check_string(study$title, "title")
+  check_label(study$title, "title")
   check_function(study$inputs, "inputs",
                  "It makes the arguments: `inputs = function(n) list(x = runif(n))`.")
-  check_string(study$unit, "unit")
+  check_label(study$unit, "unit")
   check_number(study$seed, "seed")
   check_class(study$tolerance, "ds_tolerance", "tolerance", "Make one with `ds_tolerance()`.")
   if (!is.null(study$truth)) check_function(study$truth, "truth", "It takes the kernel's arguments.")
@@ -71,28 +71,3 @@ validate_study <- function(study) {
 
 # The reference's name: the one asked for, else the first stage's.
 reference_of <- function(study) study$reference %||% names(study$stages)[[1]]
-
-# Stops unless the study can run: it has stages, its reference is one of them,
-# and every stage takes the arguments that `inputs` makes.
-check_runnable <- function(study) {
-  check_class(study, "ds_study", "study", "Make one with `ds_study()`.")
-  if (length(study$stages) == 0) {
-    abort_input("The study has no stage.",
-                hint = "Add the slow kernel first: `study |> ds_stage(\"loop\", my_kernel)`.", arg = "study")
-  }
-  if (!reference_of(study) %in% names(study$stages)) {
-    abort_input(sprintf("The reference \"%s\" is not a stage of the study.", reference_of(study)),
-                hint = sprintf("Its stages are %s.", quoted(names(study$stages))), arg = "reference")
-  }
-  check_not_loaded(study)
-  given <- names(study_inputs(study, study$sizes[[1]]))
-  for (stage in study$stages) check_stage_arguments(stage, given)
-  invisible(study)
-}
-
-check_not_loaded <- function(study) {
-  if (!is.function(study$inputs)) {
-    abort_input("This study came from a stored result, which holds source text but no code to run.",
-                hint = "Run the study file that made it.", arg = "study")
-  }
-}

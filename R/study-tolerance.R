@@ -32,8 +32,7 @@ ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c
   for (name in names(limits)) {
     if (!is.null(limits[[name]])) check_least(limits[[name]], name, 0)
   }
-  if (identical(types, c("loose", "strict"))) types <- "loose"
-  check_choice(types, c("loose", "strict"), "types")
+  types <- check_choice(types, c("loose", "strict"), "types")
   check_number(false_alarm, "false_alarm", 0, 1)
   good <- length(outputs) == 0 || all(nzchar(rlang::names2(outputs)))
   if (!is.list(outputs) || !good || !all(vapply(outputs, inherits, NA, "ds_tolerance"))) {

@@ -11,5 +11,5 @@ shortest_text <- function(x) {
 function_source <- function(f) {
   if (is.primitive(f)) return(deparse(f))
   reference <- attr(f, "srcref")
-  if (is.null(reference)) deparse(f, width.cutoff = 80L) else as.character(reference)
+  clean_text(if (is.null(reference)) deparse(f, width.cutoff = 80L) else as.character(reference))
 }

@@ -2,79 +2,90 @@
 
 checkpoint_name <- "deepstride-checkpoint"
 
-# What a checkpoint belongs to: code, inputs, plan, machine, one hash each.
-checkpoint_keys <- function(study, plan) {
-  kernels <- lapply(study$stages, function(stage) {
-    code <- utils::removeSource(stage$kernel)
-    list(formals(code), body(code), stage$source, stage$in_place, stage$threads)
-  })
-  plan <- plan[setdiff(names(plan), c("budget", "first_call"))]
-  list(
-    stages = rlang::hash(kernels),
-    inputs = rlang::hash(list(body(utils::removeSource(study$inputs)), study$seed, study$sizes, reference_of(study))),
-    plan = rlang::hash(unclass(plan)),
-    machine = rlang::hash(list(Sys.info()[["nodename"]], processor_name(), R.version.string))
-  )
-}
-
-# Opens `path` for this run: takes the lock, checks what is there, restores it.
-open_checkpoint <- function(timing, path) {
+# The file for this run, locked and read before any work is done: list(path, lock, keys, sizes),
+# or NULL. It is the caller's to drop.
+claim_checkpoint <- function(path, study, plan) {
+  if (is.null(path)) return(NULL)
   check_string(path, "resume")
+  path <- absolute_path(path)
+  if (!file_facts(path)$kind %in% c("none", "file")) {
+    abort_ds("file", sprintf("`%s` can't keep a run: it is no file.", path), hint = "Name a file.", path = path)
+  }
   check_output_folder(dirname(path), "resume")
-  take_lock(path)
-  timing$checkpoint <- path
-  if (!file.exists(path)) return(invisible())
-  stored <- read_checkpoint(path)
-  ours <- checkpoint_keys(timing$study, timing$plan)
-  other <- names(ours)[!vapply(names(ours), function(part) identical(ours[[part]], stored$keys[[part]]), NA)]
-  if (length(other) > 0) {
-    abort_ds("file", sprintf("`%s` belongs to another run.", path),
-             sprintf("Not the same: %s.", paste(other, collapse = ", ")),
-             "Give another file, or delete this one to start anew.", path = path, differs = other)
-  }
-  for (stored_size in stored$sizes) restore_size(timing, stored_size)
+  if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE)
+  checkpoint <- list(path = path, lock = take_lock(path))
+  read <- FALSE
+  on.exit(if (!read) drop_checkpoint(checkpoint))
+  checkpoint <- read_checkpoint(checkpoint, study, plan)
+  read <- TRUE
+  checkpoint
 }
 
-read_checkpoint <- function(path) {
-  text <- paste(read_text(path), collapse = "\n")
-  stored <- tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE), error = identity)
-  if (inherits(stored, "error") || !identical(stored$format, checkpoint_name)) {
-    abort_ds("file", sprintf("`%s` is not a whole checkpoint.", path),
-             hint = "Delete it to start anew.", path = path)
-  }
-  stored
-}
-
-# The lock names its process; one left by a process that is gone is taken over.
+# A lock is the system's own: it ends with the process that holds it, whoever's that is.
 take_lock <- function(path) {
-  lock <- paste0(path, ".lock")
-  if (!dir.create(lock, showWarnings = FALSE)) {
-    owner <- suppressWarnings(as.integer(tryCatch(read_text(file.path(lock, "process")), error = function(e) NA)))
-    if (length(owner) != 1 || is.na(owner) || process_lives(owner)) {
-      abort_ds("file", sprintf("`%s` is being written by another process%s.", path,
-                               if (length(owner) == 1 && !is.na(owner)) sprintf(" (%d)", owner) else ""),
-               hint = sprintf("Wait for it, or delete `%s` if there is none.", lock), path = path)
-    }
-  }
-  write_text(as.character(Sys.getpid()), file.path(lock, "process"))
+  file <- paste0(path, ".lock")
+  lock <- tryCatch(lock_file(file, sprintf("%s %d\n", Sys.info()[["nodename"]], Sys.getpid())), error = function(e) {
+    abort_ds("output", sprintf("`%s` could not be locked.", path), condition_line(e), path = path, cause = e)
+  })
+  if (lock >= 0) return(list(descriptor = lock, file = file))
+  owner <- tryCatch(read_text(file), ds_error = function(e) character())
+  abort_ds("file", sprintf("`%s` is being written by another process%s.", path,
+                           if (length(owner)) sprintf(" (%s)", owner[[1]]) else ""),
+           hint = "Wait for it, or give another file.", path = path)
 }
 
-process_lives <- function(pid) pid != Sys.getpid() && isTRUE(tools::pskill(pid, 0L))
+drop_checkpoint <- function(checkpoint) {
+  if (!is.null(checkpoint)) unlock_file(checkpoint$lock$descriptor, checkpoint$lock$file)
+}
 
-drop_lock <- function(timing) {
-  if (!is.null(timing$checkpoint)) unlink(paste0(timing$checkpoint, ".lock"), recursive = TRUE)
+read_checkpoint <- function(checkpoint, study, plan) {
+  checkpoint$keys <- run_keys(study, plan)
+  if (!file.exists(checkpoint$path)) return(checkpoint)
+  stored <- open_sealed(checkpoint$path)
+  check_format(stored, checkpoint$path, checkpoint_name)
+  differs <- names(checkpoint$keys)[!vapply(names(checkpoint$keys), function(part) {
+    identical(checkpoint$keys[[part]], stored$keys[[part]])
+  }, NA)]
+  if (length(differs) > 0) abort_other_run(checkpoint$path, differs)
+  checkpoint$sizes <- stored$sizes
+  checkpoint
+}
+
+abort_other_run <- function(path, differs) {
+  abort_ds("file", sprintf("`%s` belongs to another run.", path), sprintf("Not the same: %s.", paste(differs, collapse = ", ")),
+           "Give another file, or delete this one to start anew.", path = path, differs = differs)
+}
+
+# Restores what the file has of this run.
+open_checkpoint <- function(timing) {
+  checkpoint <- timing$checkpoint
+  if (!same_inputs(timing, checkpoint$sizes)) abort_other_run(checkpoint$path, "the arguments that `inputs` makes")
+  tryCatch(for (size in checkpoint$sizes) restore_size(timing, size), error = function(e) {
+    abort_damaged(checkpoint$path, condition_line(e))
+  })
+}
+
+# Data that `inputs` reads can change where its code does not.
+same_inputs <- function(timing, sizes) {
+  all(vapply(sizes, function(stored) identical(stored$inputs, inputs_hash(timing, as.double(stored$size))), NA))
+}
+
+inputs_hash <- function(timing, size) {
+  found <- timing$backend$fingerprint(timing$reference, size)
+  if (is_fault(found)) NA_character_ else found
 }
 
 save_checkpoint <- function(timing) {
   if (is.null(timing$checkpoint)) return(invisible())
   document <- list(
-    format = checkpoint_name, keys = checkpoint_keys(timing$study, timing$plan),
+    format = checkpoint_name, version = format_version, keys = timing$checkpoint$keys,
     sizes = lapply(timing$size_runs, function(run) {
-      list(size = run$size, round = run$round, width = run$width, noise = I(run$noise),
+      if (is.null(run$inputs)) run$inputs <- inputs_hash(timing, run$size)
+      list(size = run$size, inputs = run$inputs, round = run$round, width = run$width, noise = I(run$noise),
            samples = table_document(size_samples(run)), cells = lapply(run$cells, as.list))
     })
   )
-  write_text(json_text(document), timing$checkpoint)
+  write_text(json_text(document), timing$checkpoint$path)
 }
 
 restore_size <- function(timing, stored) {
@@ -85,6 +96,7 @@ restore_size <- function(timing, stored) {
   run$round <- as.double(stored$round)
   run$noise <- column_values(stored$noise, "number")
   run$width <- as.double(stored$width)
+  run$inputs <- stored$inputs
   run$restored <- TRUE
   timing$size_runs <- c(timing$size_runs, run)
   timing$done <- timing$done + 1

@@ -17,7 +17,7 @@ new_size_run <- function(size, cells) {
 live_cells <- function(size_run) Filter(function(cell) cell$state == "timed", size_run$cells)
 
 round_cost <- function(size_run, timing) {
-  cost <- function(cell) cell$each * cell$batch * (1 + cell$changes) + timing$host$overhead
+  cost <- function(cell) cell$each * cell$batch * (1 + cell$changes) + timing$backend$overhead
   sum(vapply(live_cells(size_run), cost, 0))
 }
 
@@ -52,7 +52,7 @@ run_round <- function(size_run, timing) {
   }, 0L))
   for (i in seq_along(turn)) {
     cell <- cells[[turn[[i]]]]
-    reading <- sample_cell(cell, timing$host, timing$loop, timing$plan$cell_limit)
+    reading <- sample_cell(cell, timing$backend, timing$loop, timing$plan$cell_limit)
     if (is.null(reading)) next
     cell$rounds <- cell$rounds + 1
     place <- list(stage = cell$stage, size = cell$size, round = size_run$round, order = i, batch = cell$batch)
@@ -64,7 +64,7 @@ run_round <- function(size_run, timing) {
 noise_steps <- 5e4 # about 0.2 ms
 
 sample_columns <- c(stage = "string", size = "number", round = "number", order = "number", batch = "number",
-                    seconds = "number", cpu = "number", taken = "number", gc = "number",
+                    seconds = "number", cpu = "number", preempted_seconds = "number", gc = "number",
                     gc_seconds = "number", worker = "string")
 
 size_samples <- function(size_run) {

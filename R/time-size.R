@@ -10,7 +10,7 @@ time_size <- function(timing, size) {
   report_rounds(size_run, timing)
   deadline <- clock_now() + share
   for (cell in live_cells(size_run)) {
-    open_cell(cell, timing$host, timing$plan$cell_limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
+    open_cell(cell, timing$backend, timing$plan$cell_limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
   }
   close_size(size_run, run_rounds(size_run, timing, deadline))
   if (timing$plan$memory) measure_memory(size_run, timing)
@@ -83,7 +83,7 @@ spend_rest <- function(timing) {
 measure_memory <- function(size_run, timing) {
   for (cell in live_cells(size_run)) {
     if (3 * cell$each > 0.05 * (timing$deadline - clock_now())) next
-    found <- timing$host$memory(cell$stage, cell$size, limit = 10 * timing$plan$cell_limit)
+    found <- timing$backend$memory(cell$stage, cell$size, limit = 10 * timing$plan$cell_limit)
     if (!is_fault(found)) cell$memory <- found
   }
 }

@@ -37,8 +37,8 @@ time_elsewhere <- function(question) {
   study <- question$study
   for (name in names(study$stages)) study$stages[[name]]$kernel <- native_rebind(study$stages[[name]]$kernel)
   timing <- new_timing(study, question$plan, question$agreement)
-  timing$host <- new_host(study, question$plan$isolate, question$plan$worker_memory)
-  on.exit(timing$host$close())
+  timing$backend <- new_backend(study, question$plan$isolate, question$plan$worker_memory, input_limit(question$plan))
+  on.exit(timing$backend$close())
   local_threads(1)
   run <- time_size(timing, study$sizes)
   run$restored <- TRUE

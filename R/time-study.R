@@ -23,7 +23,7 @@
 #'   machine, it is refused. `NULL` keeps nothing.
 #' @return A `ds_timings`: a list with
 #'   * `samples`, a tibble: `stage`, `size`, `round`, `order` within the round, `batch`
-#'     evaluations, `seconds`, `cpu` (processor seconds) and `taken` (seconds in which other processes
+#'     evaluations, `seconds`, `cpu` (processor seconds) and `preempted_seconds` (seconds in which other processes
 #'     had the processor, left out of `seconds`) per evaluation, `gc` (garbage collections) and
 #'     `gc_seconds` in the batch, `worker` (host and process);
 #'   * `cells`, see [tables];
@@ -32,7 +32,7 @@
 #'   * `conditions`, a tibble of what could have spoilt a figure: `kind`, `stage`, `size`, `message`;
 #'   * `plan`, `reference`, `seconds` (the whole run), `notes` and `interrupted`.
 #'
-#'   Interrupted by Ctrl-C, it returns what was measured so far.
+#'   Interrupted by Ctrl-C, or where an unforeseen error ends it, it returns what was measured so far; `error` says which.
 #' @section Method: the speedup is the median of the paired log-ratios with a
 #'   95 % percentile bootstrap interval of 2,000 resamples (Efron and Tibshirani 1993).
 #' @section Errors: `ds_error_input` as for [ds_agree()]; `ds_error_file` for a
@@ -43,26 +43,37 @@
 #'   ds_stage("built in", function(rain) sum(rain))
 #' ds_time(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
-ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = agreement_isolation(plan)),
+ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = plan$isolate),
                     resume = NULL) {
-  check_runnable(study)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
+  check_runnable(study)
+  checkpoint <- claim_checkpoint(resume, study, plan)
+  on.exit(drop_checkpoint(checkpoint))
   check_class(agreement, "ds_agreement", "agreement", "Make one with `ds_agree(study)`.")
-  force(agreement)
+  time_stages(study, plan, agreement, checkpoint)
+}
+
+# An interruption, or an error of our own, ends the timing and loses nothing of it.
+time_stages <- function(study, plan, agreement, checkpoint) {
   local_random_state()
   local_directory(study$directory)
   timing <- new_timing(study, plan, agreement)
-  on.exit(drop_lock(timing), add = TRUE)
-  if (!is.null(resume)) open_checkpoint(timing, resume)
-  timing$host <- new_host(study, plan$isolate, plan$worker_memory)
-  on.exit(timing$host$close(), add = TRUE)
+  timing$backend <- new_backend(study, plan$isolate, plan$worker_memory, input_limit(plan))
+  on.exit(timing$backend$close(), add = TRUE)
+  timing$checkpoint <- checkpoint
+  if (!is.null(checkpoint)) open_checkpoint(timing)
   local_threads(1)
-  interrupted <- FALSE
-  tryCatch(
-    time_sizes(timing),
-    interrupt = function(condition) interrupted <<- TRUE
-  )
-  finish_timing(timing, interrupted)
+  suspendInterrupts({
+    ended <- tryCatch(
+      {
+        allowInterrupts(time_sizes(timing))
+        list(interrupted = FALSE)
+      },
+      interrupt = function(i) list(interrupted = TRUE),
+      error = function(e) list(interrupted = FALSE, error = condition_line(e))
+    )
+    finish_timing(timing, ended)
+  })
 }
 
 new_timing <- function(study, plan, agreement) {
@@ -79,7 +90,7 @@ new_timing <- function(study, plan, agreement) {
   timing$size_runs <- list()
   timing$first_calls <- first_table(list())
   timing$notes <- character()
-  timing$talk <- list()
+  timing$printing <- list()
   timing$constant <- character()
   timing$done <- 0
   timing$of <- length(study$sizes)
@@ -112,17 +123,18 @@ probe_stages <- function(timing) {
   smallest <- Filter(function(run) run$size == size && !run$restored, timing$size_runs)
   for (cell in unlist(lapply(smallest, live_cells))) {
     limit <- timing$plan$cell_limit
-    if (cell$talks) timing$talk[[cell$stage]] <- NA_real_
+    if (cell$prints) timing$printing[[cell$stage]] <- NA_real_
     if (clock_now() + 4 * cell$each > timing$deadline) next
-    if (isFALSE(timing$host$varies(cell$stage, size, limit = limit))) timing$constant <- c(timing$constant, cell$stage)
-    if (cell$talks) {
-      share <- timing$host$talk(cell$stage, size, limit = limit)
-      timing$talk[[cell$stage]] <- if (is_fault(share)) NA_real_ else share
+    if (isFALSE(timing$backend$varies(cell$stage, size, limit = limit))) timing$constant <- c(timing$constant, cell$stage)
+    if (cell$prints) {
+      share <- timing$backend$printing(cell$stage, size, limit = limit)
+      timing$printing[[cell$stage]] <- if (is_fault(share)) NA_real_ else share
     }
   }
 }
 
-finish_timing <- function(timing, interrupted) {
+finish_timing <- function(timing, ended) {
+  interrupted <- ended$interrupted
   cells <- unlist(lapply(timing$size_runs, function(run) run$cells))
   samples <- do.call(rbind, lapply(timing$size_runs, size_samples))
   marks <- bind_records(lapply(cells, cell_mark, interrupted = interrupted))
@@ -130,7 +142,7 @@ finish_timing <- function(timing, interrupted) {
   table <- add_stage_costs(table, timing)
   new_timings(
     samples, table, timing$plan, timing$reference, clock_now() - timing$start, notes = timing$notes,
-    interrupted = interrupted, first_calls = timing$first_calls,
+    interrupted = interrupted, error = ended$error, first_calls = timing$first_calls,
     conditions = read_conditions(timing_evidence(timing, samples, marks))
   )
 }
@@ -148,7 +160,7 @@ cell_mark <- function(cell, interrupted) {
     stage = cell$stage, size = cell$size, state = cell$state, batch = cell$batch,
     stopped_by = cell$stopped_by, reason = cell$reason, forecast = cell$forecast[[1]],
     forecast_low = cell$forecast[[2]], forecast_high = cell$forecast[[3]], elements = cell$elements,
-    bytes = cell$memory[["bytes"]], allocations = cell$memory[["allocations"]], largest = cell$memory[["largest"]]
+    bytes = cell$memory[["bytes"]], allocations = cell$memory[["allocations"]], largest_bytes = cell$memory[["largest_bytes"]]
   )
 }
 
@@ -177,6 +189,6 @@ timing_evidence <- function(timing, samples, marks) {
   list(
     samples = samples, facts = marks, noise = noise, before = timing$before, after = machine_load(),
     threads = lapply(timing$study$stages, function(stage) stage$threads), rate = processor_rate(),
-    cores = processor_count(), talk = timing$talk, constant = timing$constant
+    cores = processor_count(), printing = timing$printing, constant = timing$constant
   )
 }

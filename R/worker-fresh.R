@@ -48,7 +48,7 @@ start_fresh <- function(count) {
   )
   processes <- lapply(seq_len(count), function(i) {
     processx::process$new(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", code), wd = tempdir(),
-                          env = c("current", library_paths()), stdin = "|", stdout = "|", stderr = NULL)
+                          env = c("current", worker_environment()), stdin = "|", stdout = "|", stderr = NULL)
   })
   for (process in processes) process$poll_io(20000)
   processes
@@ -71,5 +71,5 @@ ask_fresh <- function(process, kernel, arguments, native, setting, directory, li
   process$write_input(paste0(question, "\n"))
   process$wait(1000 * (limit + 20))
   if (file.exists(answer)) return(readRDS(answer))
-  new_fault("failed", "gave no result in a fresh process")
+  new_fault("failed", "no fresh result")
 }

@@ -21,9 +21,10 @@ named_globals <- function(functions) {
   mget(as.character(wanted), envir = globalenv())
 }
 
-# `environment` holds variables for the process.
+# `environment` holds variables for the process. What it prints goes to a file that is watched.
 start_session <- function(setting, environment = NULL) {
-  options <- callr::r_session_options(stdout = NULL, stderr = NULL, env = c(callr::rcmd_safe_env(), environment))
+  said <- tempfile("said")
+  options <- callr::r_session_options(stdout = said, stderr = NULL, env = worker_environment(environment))
   session <- tryCatch(
     callr::r_session$new(options, wait_timeout = 20000),
     error = function(e) abort_ds("worker", "A worker process could not be started.", condition_line(e), cause = e)
@@ -34,39 +35,48 @@ start_session <- function(setting, environment = NULL) {
     loadNamespace("deepstride")
     NULL
   }, list(setting))
-  session
+  list(process = session, said = said)
+}
+
+# A process that is killed leaves its folder behind, so that folder is within this session's.
+worker_environment <- function(environment = NULL) {
+  folder <- file.path(tempdir(), "workers")
+  dir.create(folder, showWarnings = FALSE)
+  c(callr::rcmd_safe_env(), library_paths(), TMPDIR = folder, environment)
 }
 
 # Calls a function of the package, by name, in the session. The answer, or a
-# fault when the session took longer than `limit` seconds or died.
+# fault when the session took longer than `limit` seconds, printed without end or died.
 ask_session <- function(session, name, args, limit) {
+  process <- session$process
+  if (isTRUE(file.size(session$said) > loudest / 10)) file.create(session$said)
   begun <- tryCatch(
-    session$call(function(name, args) do.call(utils::getFromNamespace(name, "deepstride"), args), list(name, args)),
+    process$call(function(name, args) do.call(utils::getFromNamespace(name, "deepstride"), args), list(name, args)),
     error = identity
   )
-  if (inherits(begun, "error")) return(death_fault(session))
-  waited <- if (is.finite(limit)) ceiling(1000 * limit) else -1
-  if (identical(session$poll_process(waited), "timeout")) return(overrun_fault(limit))
-  answer <- session$read()
-  if (is.null(answer) || is.null(answer$code) || answer$code >= 500) return(death_fault(session))
-  if (!is.null(answer$error)) return(new_fault("failed", paste("stopped with:", root_message(answer$error))))
+  if (inherits(begun, "error")) return(death_fault(session_status(process)))
+  until <- clock_now() + limit
+  while (identical(process$poll_process(max(0, min(200, ceiling(1000 * (until - clock_now()))))), "timeout")) {
+    if (clock_now() >= until) return(overrun_fault(limit))
+    if (isTRUE(file.size(session$said) > loudest)) return(new_fault("stopped", "loud", bytes = loudest))
+  }
+  answer <- process$read()
+  if (is.null(answer) || is.null(answer$code) || answer$code >= 500) return(death_fault(session_status(process)))
+  if (!is.null(answer$error)) return(new_fault("failed", "error", message = root_message(answer$error)))
   answer$result
 }
 
 root_message <- function(error) condition_line(error$parent %||% error)
 
-death_fault <- function(session) {
-  session$wait(1000)
-  status <- session$get_exit_status()
-  how <- if (is.null(status)) "took its process down" else if (status < 0) {
-    sprintf("took its process down with signal %d", -status)
-  } else {
-    sprintf("ended its process with status %d", status)
-  }
-  new_fault("crashed", how)
+session_status <- function(process) {
+  process$wait(1000)
+  process$get_exit_status() %||% NA_integer_
 }
 
 stop_session <- function(session) {
-  if (inherits(session, "r_session")) tryCatch(session$kill(), error = function(e) NULL)
+  if (is.list(session)) {
+    tryCatch(session$process$kill(), error = function(e) NULL)
+    unlink(session$said)
+  }
   invisible()
 }

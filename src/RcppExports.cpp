@@ -112,6 +112,140 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// fork_process
+Rcpp::List fork_process(std::string said);
+RcppExport SEXP _deepstride_fork_process(SEXP saidSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type said(saidSEXP);
+    rcpp_result_gen = Rcpp::wrap(fork_process(said));
+    return rcpp_result_gen;
+END_RCPP
+}
+// send_message
+bool send_message(int socket, Rcpp::RawVector bytes);
+RcppExport SEXP _deepstride_send_message(SEXP socketSEXP, SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< int >::type socket(socketSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(send_message(socket, bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// receive_message
+SEXP receive_message(int socket, double seconds, SEXP said, double loudest);
+RcppExport SEXP _deepstride_receive_message(SEXP socketSEXP, SEXP secondsSEXP, SEXP saidSEXP, SEXP loudestSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< int >::type socket(socketSEXP);
+    Rcpp::traits::input_parameter< double >::type seconds(secondsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type said(saidSEXP);
+    Rcpp::traits::input_parameter< double >::type loudest(loudestSEXP);
+    rcpp_result_gen = Rcpp::wrap(receive_message(socket, seconds, said, loudest));
+    return rcpp_result_gen;
+END_RCPP
+}
+// end_process
+int end_process(int pid, int socket, double wait);
+RcppExport SEXP _deepstride_end_process(SEXP pidSEXP, SEXP socketSEXP, SEXP waitSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< int >::type pid(pidSEXP);
+    Rcpp::traits::input_parameter< int >::type socket(socketSEXP);
+    Rcpp::traits::input_parameter< double >::type wait(waitSEXP);
+    rcpp_result_gen = Rcpp::wrap(end_process(pid, socket, wait));
+    return rcpp_result_gen;
+END_RCPP
+}
+// leave_process
+void leave_process(int status);
+RcppExport SEXP _deepstride_leave_process(SEXP statusSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< int >::type status(statusSEXP);
+    leave_process(status);
+    return R_NilValue;
+END_RCPP
+}
+// claim_output
+bool claim_output();
+RcppExport SEXP _deepstride_claim_output() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(claim_output());
+    return rcpp_result_gen;
+END_RCPP
+}
+// declare_status
+void declare_status(int status);
+RcppExport SEXP _deepstride_declare_status(SEXP statusSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< int >::type status(statusSEXP);
+    declare_status(status);
+    return R_NilValue;
+END_RCPP
+}
+// write_stream
+std::string write_stream(std::string text, bool error);
+RcppExport SEXP _deepstride_write_stream(SEXP textSEXP, SEXP errorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type text(textSEXP);
+    Rcpp::traits::input_parameter< bool >::type error(errorSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_stream(text, error));
+    return rcpp_result_gen;
+END_RCPP
+}
+// file_facts
+Rcpp::List file_facts(std::string path);
+RcppExport SEXP _deepstride_file_facts(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_facts(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// private_group
+bool private_group(std::string path);
+RcppExport SEXP _deepstride_private_group(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(private_group(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// acting_user
+double acting_user();
+RcppExport SEXP _deepstride_acting_user() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(acting_user());
+    return rcpp_result_gen;
+END_RCPP
+}
+// lock_file
+int lock_file(std::string path, std::string text);
+RcppExport SEXP _deepstride_lock_file(SEXP pathSEXP, SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(lock_file(path, text));
+    return rcpp_result_gen;
+END_RCPP
+}
+// unlock_file
+void unlock_file(int held, std::string path);
+RcppExport SEXP _deepstride_unlock_file(SEXP heldSEXP, SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< int >::type held(heldSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    unlock_file(held, path);
+    return R_NilValue;
+END_RCPP
+}
 // resample_median
 Rcpp::NumericVector resample_median(Rcpp::NumericVector x, int resamples, double seed);
 RcppExport SEXP _deepstride_resample_median(SEXP xSEXP, SEXP resamplesSEXP, SEXP seedSEXP) {
@@ -202,6 +336,19 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
     {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 0},
+    {"_deepstride_fork_process", (DL_FUNC) &_deepstride_fork_process, 1},
+    {"_deepstride_send_message", (DL_FUNC) &_deepstride_send_message, 2},
+    {"_deepstride_receive_message", (DL_FUNC) &_deepstride_receive_message, 4},
+    {"_deepstride_end_process", (DL_FUNC) &_deepstride_end_process, 3},
+    {"_deepstride_leave_process", (DL_FUNC) &_deepstride_leave_process, 1},
+    {"_deepstride_claim_output", (DL_FUNC) &_deepstride_claim_output, 0},
+    {"_deepstride_declare_status", (DL_FUNC) &_deepstride_declare_status, 1},
+    {"_deepstride_write_stream", (DL_FUNC) &_deepstride_write_stream, 2},
+    {"_deepstride_file_facts", (DL_FUNC) &_deepstride_file_facts, 1},
+    {"_deepstride_private_group", (DL_FUNC) &_deepstride_private_group, 1},
+    {"_deepstride_acting_user", (DL_FUNC) &_deepstride_acting_user, 0},
+    {"_deepstride_lock_file", (DL_FUNC) &_deepstride_lock_file, 2},
+    {"_deepstride_unlock_file", (DL_FUNC) &_deepstride_unlock_file, 2},
     {"_deepstride_resample_median", (DL_FUNC) &_deepstride_resample_median, 3},
     {"_deepstride_derive_seed", (DL_FUNC) &_deepstride_derive_seed, 2},
     {"_deepstride_span_open", (DL_FUNC) &_deepstride_span_open, 1},

@@ -115,7 +115,7 @@ struct Readings {
     const bool robbed = after.forced > switches.forced && after.own == switches.own && cpu < elapsed;
     const double taken = robbed ? elapsed - cpu : 0;
     return Rcpp::NumericVector::create(Rcpp::_["seconds"] = elapsed - taken, Rcpp::_["cpu"] = cpu,
-                                       Rcpp::_["taken"] = taken,
+                                       Rcpp::_["preempted_seconds"] = taken,
                                        Rcpp::_["gc"] = collections - start_collections);
   }
 };

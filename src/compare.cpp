@@ -124,7 +124,7 @@ void locate(const double* a, const double* b, R_xlen_t from, R_xlen_t to, double
 Rcpp::List as_list(const Tally& tally, int per_element) {
   const R_xlen_t at = tally.at_pattern >= 0 ? tally.at_pattern : tally.at;
   return Rcpp::List::create(
-      Rcpp::_["different"] = tally.different, Rcpp::_["max_abs"] = tally.max_abs,
+      Rcpp::_["n_different"] = tally.different, Rcpp::_["max_abs"] = tally.max_abs,
       Rcpp::_["max_rel"] = tally.max_rel, Rcpp::_["max_ulp"] = tally.max_ulp,
       Rcpp::_["patterns"] = tally.patterns,
       Rcpp::_["at"] = at < 0 ? NA_REAL : static_cast<double>(at / per_element + 1));

@@ -16,7 +16,7 @@ expected_counts <- function(x, y) {
   gap <- abs(x - y)[finite & !same]
   scale <- pmax(abs(x), abs(y))[finite & !same]
   list(
-    different = sum(!same), patterns = sum(!same & !finite),
+    n_different = sum(!same), patterns = sum(!same & !finite),
     max_abs = max(0, gap), max_rel = max(0, ifelse(scale > 0, gap / scale, 0))
   )
 }
@@ -33,7 +33,7 @@ test_that("counts and maxima are those of plain R, whatever the values and the l
       if (kind >= 3) y[touched] <- sample(specials, length(touched), TRUE)
       if (kind == 4) x[sample(n, n %/% 3)] <- sample(specials, n %/% 3, TRUE)
       found <- compare_vectors(x, y)
-      expect_equal(found[c("different", "patterns", "max_abs", "max_rel")], expected_counts(x, y), tolerance = 0)
+      expect_equal(found[c("n_different", "patterns", "max_abs", "max_rel")], expected_counts(x, y), tolerance = 0)
     }
   }
 })
@@ -47,12 +47,12 @@ test_that("ULPs are counted exactly and found where they are", {
       y <- x
       y[at] <- step_ulp(x[at], steps)
       found <- compare_vectors(x, y)
-      expect_identical(c(found$different, found$max_ulp, found$at), c(1, steps, at))
+      expect_identical(c(found$n_different, found$max_ulp, found$at), c(1, steps, at))
     }
   }
   expect_identical(compare_vectors(5e-324, -5e-324)$max_ulp, 2)
-  expect_identical(compare_vectors(0, -0)[c("different", "max_ulp", "max_abs")],
-                   list(different = 1, max_ulp = 0, max_abs = 0))
+  expect_identical(compare_vectors(0, -0)[c("n_different", "max_ulp", "max_abs")],
+                   list(n_different = 1, max_ulp = 0, max_abs = 0))
 })
 
 test_that("the place is that of the largest relative difference, in whole blocks and in the rest", {
@@ -65,12 +65,12 @@ test_that("the place is that of the largest relative difference, in whole blocks
 })
 
 test_that("integers, logicals and complex numbers are compared in kind", {
-  expect_identical(compare_vectors(c(1L, NA, 3L), c(1L, 2L, 7L))[c("different", "patterns", "max_abs")],
-                   list(different = 2, patterns = 1, max_abs = 4))
-  expect_identical(compare_vectors(c(TRUE, NA), c(TRUE, NA))$different, 0)
+  expect_identical(compare_vectors(c(1L, NA, 3L), c(1L, 2L, 7L))[c("n_different", "patterns", "max_abs")],
+                   list(n_different = 2, patterns = 1, max_abs = 4))
+  expect_identical(compare_vectors(c(TRUE, NA), c(TRUE, NA))$n_different, 0)
   expect_identical(compare_vectors(c(-2147483647L, 1L), c(2147483647L, 1L))$max_abs, 4294967294)
   z <- complex(real = 1:5, imaginary = 5:1)
   w <- z
   w[4] <- complex(real = 4, imaginary = 2.5)
-  expect_identical(compare_vectors(z, w)[c("different", "max_abs", "at")], list(different = 1, max_abs = 0.5, at = 4))
+  expect_identical(compare_vectors(z, w)[c("n_different", "max_abs", "at")], list(n_different = 1, max_abs = 0.5, at = 4))
 })

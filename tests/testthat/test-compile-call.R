@@ -45,23 +45,6 @@ test_that("kernels of the same code share a library that stays loaded", {
   expect_identical(attr(one, "ds_compiled")$routines[["d1"]], attr(other, "ds_compiled")$routines[["d1"]])
 })
 
-test_that("a damaged library is built anew, and a cache that others can write is refused", {
-  f <- eval(parse(text = sprintf("function(x) x * %d", sample.int(1e6, 1))))
-  fast <- ds_compile(f)
-  fast(2)
-  library <- attr(fast, "ds_compiled")$built[[1]]$path
-  text <- readBin(library, "raw", 1e6)
-  internal("forget_kernels")()
-  writeBin(utils::head(text, 2000), library)
-  again <- ds_compile(f)
-  expect_identical(again(2), f(2))
-  expect_false(as.data.frame(ds_inspect(again))$cached)
-  folder <- dirname(library)
-  on.exit(Sys.chmod(folder, "700"))
-  Sys.chmod(folder, "777", use_umask = FALSE)
-  expect_error(ds_compile(function(y) y + 12345)(1), "can be written by other users", class = "ds_error_build")
-})
-
 test_that("a compiled kernel is a stage like any other", {
   study <- routing_study(c(10, 100)) |> ds_stage("native", ds_compile(route_filled))
   agreement <- ds_agree(study, cases = ds_cases(), isolate = "none")
@@ -103,7 +86,7 @@ test_that("several processes may build the same kernel at once", {
     expect_identical(one$get_result(), f(c(1, 2)))
   }
   kept <- list.files(cache, recursive = TRUE)
-  expect_setequal(sub(".*[.]so", "", kept), c("", ".c", ".sum"))
+  expect_setequal(sub(".*[.]", "", kept), c("so", "c", "sum"))
 })
 
 test_that("a cache that can't be written is replaced by one for the session", {

@@ -5,7 +5,7 @@ quiet_evidence <- function() {
   samples$seconds <- samples$size * 1e-8 * (1 + rnorm(nrow(samples), 0, 0.01))
   samples$cpu <- samples$seconds
   samples$batch <- 4e-3 / (samples$size * 1e-8)
-  samples$taken <- 0
+  samples$preempted_seconds <- 0
   samples$gc <- 0
   samples$gc_seconds <- 0
   list(
@@ -14,7 +14,7 @@ quiet_evidence <- function() {
     noise = tibble::tibble(size = rep(c(1e3, 1e5), each = 30), seconds = 2e-4 * (1 + rnorm(60, 0, 0.01))),
     before = list(load = 0.2, stolen = 0, ticks = 1000, swapped = 10),
     after = list(load = 1.1, stolen = 1, ticks = 2000, swapped = 10),
-    threads = list(one = 1, two = 1), rate = 2.5e9, cores = 2, talk = list(), constant = character()
+    threads = list(one = 1, two = 1), rate = 2.5e9, cores = 2, printing = list(), constant = character()
   )
 }
 
@@ -56,7 +56,7 @@ test_that("each thing that spoils a figure is found, and only where it is", {
   }), "swap", "swapped 5,000 pages")
   only(spoil(set_samples("cpu", function(x, own) 1.9 * own$seconds)), "threads", "used 1.9 processors, 1 declared")
   only(spoil(set_samples("cpu", function(x, own) 0.3 * own$seconds)), "waiting", "only 30 % of the time")
-  only(spoil(set_samples("taken", function(x, own) own$seconds)), "taken", "for 50 % of its time")
+  only(spoil(set_samples("preempted_seconds", function(x, own) own$seconds)), "preempted", "for 50 % of its time")
   only(spoil(set_samples("gc_seconds", function(x, own) 0.2 * own$seconds * own$batch)), "gc", "took 20 %")
   only(spoil(set_samples("seconds", function(x, own) x * rep(c(1, 2), 15))), "spread", "scatter by")
   only(spoil(set_samples("seconds", function(x, own) x * ifelse(own$round == 1, 4, 1))), "warm-up", "took 4.0 times")
@@ -69,7 +69,7 @@ test_that("each thing that spoils a figure is found, and only where it is", {
     e
   }), "constant", "does not depend")
   only(spoil(function(e, here) {
-    e$talk <- list(two = 0.4)
+    e$printing <- list(two = 0.4)
     e
   }), "output", "cost 40 %")
 })

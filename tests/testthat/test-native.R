@@ -83,11 +83,3 @@ test_that("what is not there is said: file, symbol, language, compiler", {
   caught <- tryCatch(ds_native(total_code("unbuilt"), "unbuilt"), ds_error_build = identity)
   expect_match(conditionMessage(caught), "no `.*` on the PATH")
 })
-
-test_that("a damaged library is not loaded but removed, and then built again", {
-  code <- total_code("damaged")
-  built <- internal("native_library")(internal("read_native")(code, NULL), "damaged", character())
-  writeBin(as.raw(1:100), built$path)
-  expect_error(ds_native(code, "damaged"), class = "ds_error_build")
-  expect_identical(ds_native(code, "damaged")(2, 2), 4)
-})

@@ -1,16 +1,22 @@
-slow_study <- function(stop_at = Inf, factor = 1) {
+# Stops its session, as Ctrl-C does, at sizes from 50 up for as long as the file `stop` is there.
+stop <- tempfile("stop")
+
+slow_study <- function(factor = 1) {
   calls <- 0
+  session <- Sys.getpid()
   routing_study(c(10, 50, 100)) |>
     ds_stage("stopper", eval(bquote(function(rain, keep) {
-      if (length(rain) >= stop_at) calls <<- calls + 1
-      if (calls > 15) rlang::interrupt()
+      if (length(rain) >= 50 && file.exists(.(stop))) calls <<- calls + 1
+      if (calls == 16) tools::pskill(session, tools::SIGINT)
       route_filled(rain, keep) * .(factor)
     })))
 }
 
 test_that("a run that was cut off goes on from its finished sizes, and says so", {
   file <- tempfile(fileext = ".json")
-  first <- ds_time(slow_study(stop_at = 50), quick_plan(), resume = file)
+  file.create(stop)
+  first <- ds_time(slow_study(), quick_plan(), resume = file)
+  unlink(stop)
   expect_true(first$interrupted)
   stored <- first$samples[first$samples$size == 10, ]
   second <- ds_time(slow_study(), quick_plan(), resume = file)
@@ -21,7 +27,7 @@ test_that("a run that was cut off goes on from its finished sizes, and says so",
   third <- ds_time(slow_study(), quick_plan(), resume = file)
   expect_identical(third$samples, second$samples)
   expect_equal(third$cells, second$cells)
-  expect_false(dir.exists(paste0(file, ".lock")))
+  expect_false(file.exists(paste0(file, ".lock")))
 })
 
 test_that("a checkpoint of another run, damaged or in use is refused with the reason", {
@@ -35,14 +41,16 @@ test_that("a checkpoint of another run, damaged or in use is refused with the re
   changed$seed <- 2
   expect_match(refused(changed), "Not the same: inputs")
   expect_match(refused(plan = quick_plan(cell_limit = 3)), "Not the same: plan")
-  dir.create(paste0(file, ".lock"))
-  other <- processx::process$new("sleep", "30")
-  writeLines(as.character(other$get_pid()), file.path(paste0(file, ".lock"), "process"))
-  expect_match(refused(), "being written by another process")
+  other <- callr::r_bg(function(lock) {
+    getFromNamespace("lock_file", "deepstride")(lock, "another session")
+    writeLines("held", paste0(lock, ".held"))
+    Sys.sleep(60)
+  }, list(paste0(file, ".lock")))
+  while (!file.exists(paste0(file, ".lock.held"))) Sys.sleep(0.05)
+  expect_match(refused(), "being written by another process (another session)", fixed = TRUE)
   other$kill()
-  other$wait()
   expect_false(ds_time(slow_study(), quick_plan(), resume = file)$interrupted)
   text <- readLines(file)
   writeLines(text[seq_len(length(text) %/% 2)], file)
-  expect_match(refused(), "not a whole checkpoint")
+  expect_match(refused(), "not a whole JSON document")
 })

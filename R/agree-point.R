@@ -1,13 +1,13 @@
 # Where results are compared: one size and one case, or arguments that are given.
 
-# What the checks share: the host, each stage's last cost, values asked for
+# What the checks share: the backend, each stage's last cost, values asked for
 # ahead, how often a stage was taken down, and errors against the truth.
-new_checking <- function(study, limit, host) {
+new_checking <- function(study, limit, backend) {
   checking <- new.env()
   checking$study <- study
   checking$reference <- reference_of(study)
   checking$limit <- limit
-  checking$host <- host
+  checking$backend <- backend
   checking$costs <- new.env()
   checking$ahead <- list()
   checking$downs <- list()
@@ -20,28 +20,36 @@ new_checking <- function(study, limit, host) {
 # An evaluation that was not forecast past the limit is stopped at this many times it.
 patience <- 5
 
-# A spot asks any stage for its value there: `ask(name, jolt, ...)`. `terms` is
+# A point asks any stage for its value there: `ask(name, perturbation, ...)`. `terms` is
 # the length of the longest accumulation; `typical` the magnitude of the result
 # on ordinary arguments, worked out when it is needed.
-plan_spot <- function(checking, size, case) {
+plan_point <- function(checking, size, case) {
   limit <- patience * checking$limit
+  arguments <- point_arguments(checking, size, case)
   list(
     size = size, case = case, own = case == own_inputs && size %in% checking$study$sizes,
-    terms = longest_argument(case_arguments(checking$study, size, case)),
-    ask = function(name, ...) checking$host$value(name, size, limit = limit, case = case, ...),
+    arguments = arguments, terms = longest_argument(arguments),
+    ask = function(name, ...) checking$backend$value(name, size, limit = limit, case = case, ...),
     typical = once(function() if (case %in% ordinary_cases) typical_magnitude(checking, size) else 0)
   )
 }
 
-# The same on given arguments, which stand for those of another spot.
-trial_spot <- function(checking, spot, arguments) {
-  spot$own <- FALSE
-  spot$terms <- longest_argument(arguments)
-  spot$ask <- function(name, jolt = 0) {
-    if (jolt > 0) arguments <- jolt_arguments(arguments, jolt)
-    checking$host$trial(name, spot$size, arguments = arguments, limit = patience * checking$limit)
+# The arguments at a check point; what makes them never runs in this session.
+point_arguments <- function(checking, size, case) {
+  given <- checking$backend$arguments(checking$reference, size, case)
+  if (is_fault(given)) abort_inputs(given)
+  given
+}
+
+# The same on given arguments, which stand for those of another point.
+trial_point <- function(checking, point, arguments) {
+  point$own <- FALSE
+  point$terms <- longest_argument(arguments)
+  point$ask <- function(name, perturbation = 0) {
+    if (perturbation > 0) arguments <- perturb_arguments(arguments, perturbation)
+    checking$backend$trial(name, point$size, arguments = arguments, limit = patience * checking$limit)
   }
-  spot
+  point
 }
 
 once <- function(f) {
@@ -56,8 +64,8 @@ ordinary_cases <- c("all negative", "all positive", "all equal", "sorted", "reve
 
 # Largest magnitude of the reference's result on the study's own inputs.
 typical_magnitude <- function(checking, size) {
-  checking$host$prepare(checking$reference, size)
-  ran <- checking$host$value(checking$reference, size, limit = patience * checking$limit)
+  checking$backend$prepare(checking$reference, size)
+  ran <- checking$backend$value(checking$reference, size, limit = patience * checking$limit)
   if (is_fault(ran)) 0 else result_magnitude(ran$value)
 }
 
@@ -68,23 +76,24 @@ largest_ahead <- 1000
 look_ahead <- function(checking, plan) {
   small <- plan[plan$size <= largest_ahead, ]
   keys <- paste(small$size, small$case)
-  for (name in checking$host$isolated) {
-    values <- checking$host$values(name, 1, sizes = small$size, cases = small$case, limit = patience * checking$limit)
+  for (name in checking$backend$isolated) {
+    values <- checking$backend$values(name, 1, sizes = small$size, cases = small$case, limit = patience * checking$limit)
     if (!is_fault(values)) checking$ahead[[name]] <- stats::setNames(values, keys)
   }
 }
 
 most_crashes <- 5
 
-# list(state, value, conduct, reason): state is "ok", "failed", "crashed" or
+# list(state, value, conduct, remark): state is "ok", "failed", "crashed" or
 # "unchecked" (too slow, or taken down often enough).
 evaluate_stage <- function(checking, name, size, case) {
   refused <- refused_evaluation(checking, name, size)
-  if (!is.null(refused)) return(list(state = "unchecked", reason = refused))
+  if (!is.null(refused)) return(list(state = "unchecked", remark = refused))
   ran <- stage_value(checking, name, size, case)
   if (is_fault(ran)) {
     if (ran$state != "failed") checking$downs[[name]] <- c(checking$downs[[name]], ran$state)
-    return(list(state = if (ran$state == "crashed") "crashed" else "failed", reason = ran$reason))
+    remark <- fault_remark(ran)
+    return(list(state = if (ran$state == "crashed") "crashed" else "failed", remark = remark))
   }
   if (case == own_inputs && size %in% checking$study$sizes) {
     checking$costs[[name]] <- list(size = size, seconds = ran$seconds, sure = FALSE)
@@ -95,12 +104,11 @@ evaluate_stage <- function(checking, name, size, case) {
 # Why a stage is not evaluated at a size, or NULL.
 refused_evaluation <- function(checking, name, size) {
   downs <- checking$downs[[name]]
-  if ("stopped" %in% downs) return("it had run on past the limit before")
-  if (sum(downs == "crashed") >= most_crashes) return(sprintf("it had crashed %d times", most_crashes))
+  if ("stopped" %in% downs) return(new_remark("ran on"))
+  if (sum(downs == "crashed") >= most_crashes) return(new_remark("crashed before", count = most_crashes))
   forecast <- stage_forecast(checking, name, size)
   if (forecast <= checking$limit) return(NULL)
-  sprintf("would take up to %s at this size, past the limit of %s", format_seconds(forecast),
-          plain_seconds(checking$limit))
+  new_remark("slow", forecast = forecast, limit = checking$limit)
 }
 
 # Seconds at a size if the cost grows with its square. A first evaluation may
@@ -137,7 +145,7 @@ refine_cost <- function(checking, name, size) {
 stage_value <- function(checking, name, size, case, ahead = TRUE) {
   known <- checking$ahead[[name]][[paste(size, case)]]
   if (ahead && !is.null(known)) return(known)
-  prepared <- checking$host$prepare(name, size, case)
+  prepared <- checking$backend$prepare(name, size, case)
   if (is_fault(prepared)) return(prepared)
-  checking$host$value(name, size, limit = patience * checking$limit, case = case)
+  checking$backend$value(name, size, limit = patience * checking$limit, case = case)
 }

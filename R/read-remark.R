@@ -1,0 +1,108 @@
+# What was remarked on a result or an evaluation, in words. A remark is a code with its
+# data (see condition-fault.R); this table makes the sentences, and nothing else does.
+
+remark_words <- function(remarks) vapply(remarks, function(remark) remark_table[[remark$code]](remark), "")
+
+fault_words <- function(fault) remark_words(list(fault_remark(fault)))
+
+remark_codes <- function(remarks) vapply(remarks, function(remark) remark$code, "")
+
+# "`result$mean`", or "the result".
+place <- function(path) if (nzchar(path)) paste0("`result", path, "`") else "the result"
+
+at_place <- function(words) function(remark) paste(place(remark$path), words(remark))
+
+remark_table <- list(
+  # faults
+  error = function(r) paste("stopped with:", r$message),
+  jump = function(r) "jumped to top level, as `invokeRestart(\"abort\")` does",
+  limit = function(r) sprintf("one evaluation went past the limit of %s s and was stopped", plain_number(r$seconds)),
+  loud = function(r) sprintf("printed more than %s and was stopped", format_bytes(r$bytes)),
+  quit = function(r) "ended its process with `quit()`",
+  signal = function(r) sprintf("took its process down with signal %d", r$signal),
+  exit = function(r) sprintf("ended its process with status %d", r$status),
+  gone = function(r) "took its process down",
+  sanitizer = function(r) r$message,
+  deep = function(r) sprintf("gave lists nested more than %d deep, which can't be compared", r$depth),
+  "changing shape" = function(r) "gave results of changing shape",
+  "changing kind" = function(r) sprintf("returned %s, then %s for the same arguments", r$first, r$second),
+  "no fresh result" = function(r) "gave no result in a fresh process",
+  inputs = function(r) {
+    if (is.null(r$cause)) return(paste(r$message, collapse = " "))
+    sprintf("`inputs` gave no arguments at size %s: it %s", format_size(r$size), inputs_words(r$cause))
+  },
+  # differences of structure
+  type = at_place(function(r) sprintf("is %s, the reference's is %s", r$given, r$expected)),
+  elements = at_place(function(r) sprintf("has %d elements, the reference's has %d", r$given, r$expected)),
+  length = at_place(function(r) {
+    sprintf("has length %s, the reference's has %s", format_size(r$given), format_size(r$expected))
+  }),
+  text = at_place(function(r) "holds other text than the reference's"),
+  pattern = at_place(function(r) sprintf("is %s", r$values)),
+  attribute = at_place(function(r) sprintf("has %s, the reference's has %s", r$given, r$expected)),
+  # what is noted and does not count
+  labels = function(r) sprintf("%s of %s are not the reference's", r$name, place(r$path)),
+  missing = at_place(function(r) {
+    sprintf("has NA, NaN or Inf in place of one another in %s of %s elements", format_size(r$count), format_size(r$of))
+  }),
+  overflow = at_place(function(r) {
+    sprintf("overflows elsewhere in %s of %s elements", format_size(r$count), format_size(r$of))
+  }),
+  shares = function(r) sprintf("its result is the memory of its argument %s", quoted(r$arguments)),
+  warns = function(r) paste("warns:", r$message),
+  "does not warn" = function(r) paste("does not warn:", r$message),
+  prints = function(r) "prints while it runs",
+  "random state" = function(r) "leaves another random state behind",
+  # verdicts
+  value = at_place(function(r) sprintf("is %s", r$values)),
+  beyond = at_place(function(r) {
+    sprintf("is %s; rounding explains a relative difference up to %.2g, this is %.2g", r$values, r$bound, r$found)
+  }),
+  exact = function(r) {
+    sprintf("%s ULP from the exact value, `%s` %s", count_text(r$given), r$reference, count_text(r$expected))
+  },
+  changes = function(r) sprintf("changes its argument %s and does not declare `in_place`", quoted(r$arguments)),
+  "changes to NULL" = function(r) "changes nothing and returns nothing",
+  again = function(r) "two identical calls gave different results",
+  threads = function(r) {
+    words <- sprintf("with %d thread%s its result is another than with %d", r$other, if (r$other > 1) "s" else "", r$own)
+    if (is.null(r$values)) words else sprintf("%s: %s", words, r$values)
+  },
+  "also stops" = function(r) "stops with an error, as the reference does",
+  "does not stop" = function(r) sprintf("gives a result where the reference %s", remark_words(list(r$cause))),
+  # what was not checked
+  reference = function(r) paste("the reference", remark_words(list(r$cause))),
+  "no inputs" = function(r) "`inputs` makes nothing at this size",
+  "ran on" = function(r) "it had run on past the limit before",
+  "crashed before" = function(r) sprintf("it had crashed %d times", r$count),
+  slow = function(r) {
+    sprintf("would take up to %s at this size, past the limit of %s", format_seconds(r$forecast), plain_seconds(r$limit))
+  },
+  # random kernels
+  "other shape" = function(r) "its result has another shape than the reference's",
+  "no numbers" = function(r) "its result holds no numbers",
+  distribution = function(r) {
+    sprintf("over %d runs each, %s is %s on average, the reference's is %s (chance would do that %s of the time)",
+            r$runs, part_words(r$part), signif_text(r$given), signif_text(r$expected),
+            if (r$chance < 1e-12) "never" else sprintf("%.1e", r$chance))
+  },
+  unseen = function(r) {
+    share <- if (is.finite(r$expected) && r$expected != 0) sprintf(" (%s)", percent(r$unseen / abs(r$expected))) else ""
+    what <- if (r$part$kind == "mean") part_words(r$part, "") else sprintf("mean of `%s`", r$part$name)
+    sprintf("same distribution over %d runs each; a difference in the %s below %s%s could have gone unseen",
+            r$runs, what, signif_text(r$unseen), share)
+  }
+)
+
+inputs_words <- function(fault) {
+  if (fault$code == "limit") return(sprintf("went past the limit of %s s", plain_number(fault$data$seconds)))
+  fault_words(fault)
+}
+
+plain_number <- function(x) format(x, digits = 4, big.mark = ",", scientific = FALSE, trim = TRUE)
+
+# "the mean of result", or "`result[1]`".
+part_words <- function(part, article = "the ") {
+  switch(part$kind, mean = sprintf("%smean of %s", article, part$name),
+         spread = sprintf("%sstandard deviation of %s", article, part$name), sprintf("`%s`", part$name))
+}

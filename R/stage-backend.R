@@ -1,0 +1,103 @@
+# A backend answers the evaluator's verbs, wherever the evaluator stands: in a copy of this
+# session, or in worker processes. All take the name of a stage and a size; those that
+# evaluate take a limit in seconds too. What they return is a plain value or a fault.
+#
+#   prepare  makes the arguments
+#   arguments   the arguments, made there
+#   fingerprint   a hash of them
+#   truth    the exact result, see ds_study(truth = )
+#   value    one evaluation's value, seconds and conduct
+#   trial    the same on given arguments
+#   values   the same at several sizes and cases
+#   replicates   see stage-random.R
+#   first    what one evaluation is like, see evaluator_first()
+#   sample   one batch, see evaluator_sample()
+#   memory, varies, printing   see stage-probe.R
+#   close    ends the backend
+#
+# `overhead` is what one exchange with the backend costs, in seconds; `isolated` names
+# the stages that have a process of their own.
+
+evaluator_verbs <- function() {
+  list(
+    prepare = evaluator_prepare, arguments = evaluator_given, fingerprint = evaluator_fingerprint, truth = evaluator_truth, value = evaluator_value,
+    trial = evaluator_trial, values = evaluator_values, replicates = evaluator_replicates, first = evaluator_first,
+    sample = evaluator_sample, memory = evaluator_memory, varies = evaluator_varies, printing = evaluator_printing
+  )
+}
+
+# Evaluations that one question may ask for, by verb.
+evaluations_of <- function(verb, given) {
+  switch(verb, replicates = given$count, values = length(given$sizes), memory = , varies = , printing = 3, 1)
+}
+
+# No session can be sure of a kernel: stages never run in this one.
+new_backend <- function(study, isolate, memory = Inf, input_limit = least_input_limit) {
+  if (isolate == "stage" || !can_fork()) return(worker_backend(study, names(study$stages), memory, input_limit))
+  forked_backend(study, memory, input_limit)
+}
+
+# What making the arguments may take, in seconds; a plan that lets evaluations run on lets these, too.
+least_input_limit <- 30
+
+input_limit <- function(plan) max(least_input_limit, 3 * plan$cell_limit)
+
+# Seconds by which an answer may be late: the evaluator stops an evaluation itself where
+# it can, and what it stops takes a moment to be told.
+grace <- 1
+
+# One copy of this session for all stages, made when it is first needed and again after it died.
+forked_backend <- function(study, memory, input_limit) {
+  held <- new.env()
+  held$fork <- NULL
+  verbs <- stats::setNames(nm = names(evaluator_verbs()))
+  spoken <- lapply(verbs, function(verb) {
+    function(name, size, ..., limit = Inf) ask_copy(held, study, memory, input_limit, verb, name, size, list(...), limit)
+  })
+  close <- function() if (!is.null(held$fork)) stop_fork(held$fork)
+  c(spoken, list(close = close, overhead = 2e-4, worker = "copy", isolated = character()))
+}
+
+ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, limit) {
+  if (is.null(held$fork) || !held$fork$lives) open_copy(held, study, memory)
+  if (verb %in% c("prepare", "arguments")) return(ask_for_arguments(held, input_limit, verb, name, size, given))
+  made <- if (verb != "trial") ready_arguments(held, input_limit, name, size, given$case %||% own_inputs)
+  if (is_fault(made)) return(made)
+  allowed <- limit * evaluations_of(verb, given) + grace + 3 * held$making
+  ask_fork(held$fork, list(verb, c(list(name, size, limit = limit), given)), allowed)
+}
+
+open_copy <- function(held, study, memory) {
+  said <- tempfile("said")
+  held$made <- ""
+  held$making <- 0
+  held$fork <- start_fork(said, function(question) {
+    if (is.null(worker_state$evaluator)) {
+      worker_state$evaluator <- new_evaluator(study, said)
+      gc() # marks every page that it shares with the session: now, and not in a sample
+      if (is.finite(memory)) limit_memory(memory)
+    }
+    worker_answer(question[[1]], question[[2]])
+  })
+}
+
+ask_for_arguments <- function(held, input_limit, verb, name, size, given) {
+  start <- clock_now()
+  answer <- ask_fork(held$fork, list(verb, c(list(name, size), given)), input_limit)
+  if (is_fault(answer)) return(inputs_fault(answer, size))
+  held$made <- paste(size, given$case %||% own_inputs)
+  held$making <- clock_now() - start
+  answer
+}
+
+# The copy holds one set of arguments; its time to make them is not the kernel's.
+ready_arguments <- function(held, input_limit, name, size, case) {
+  if (identical(held$made, paste(size, case))) return(TRUE)
+  ask_for_arguments(held, input_limit, "prepare", name, size, list(case = case))
+}
+
+# A limit, a crash or a flood while arguments were made is the inputs' own.
+inputs_fault <- function(fault, size) {
+  if (fault$code == "inputs") return(fault)
+  new_fault("failed", "inputs", size = size, cause = fault)
+}

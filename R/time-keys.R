@@ -1,0 +1,113 @@
+# What the figures of a run depend on, one hash each: kept beside them, so that a run
+# goes on only where nothing of it has changed.
+
+run_keys <- function(study, plan) {
+  stages <- lapply(study$stages, function(stage) {
+    list(stage$name, code_parts(stage$kernel), stage[c("in_place", "threads", "random", "block")])
+  })
+  list(
+    stages = rlang::hash(stages),
+    inputs = rlang::hash(list(code_parts(study$inputs), study$seed, study$sizes, reference_of(study))),
+    plan = rlang::hash(unclass(plan[setdiff(names(plan), c("budget", "first_call"))])),
+    machine = rlang::hash(machine_parts())
+  )
+}
+
+machine_parts <- function() {
+  list(Sys.info()[["nodename"]], processor_name(), processor_count(), R.version.string, extSoftVersion()[["BLAS"]],
+       La_library(), as.character(utils::packageVersion("deepstride")), compiler_settings(), user_makevars(),
+       Sys.getenv(c("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "R_ENABLE_JIT", "R_COMPILE_PKGS", "LD_PRELOAD")))
+}
+
+# All that the code of a function stands for, as plain values: its own text, the defaults
+# of its arguments, and whatever it names outside of itself, helpers' own names included.
+# Functions of packages are known by name and version.
+code_parts <- function(f) {
+  seen <- new.env()
+  list(value_parts(f, seen))
+}
+
+value_parts <- function(x, seen) {
+  if (is.function(x)) return(function_parts(x, seen))
+  if (is.environment(x)) return(environment_parts(x, seen))
+  if (typeof(x) %in% c("externalptr", "weakref")) return(typeof(x))
+  if (is.list(x)) return(list(attributes_hash(x), lapply(unclass(x), value_parts, seen)))
+  if (is.language(x)) return(rlang::hash(strip_source(x)))
+  rlang::hash(x)
+}
+
+attributes_hash <- function(x) rlang::hash(lapply(attributes(x), function(value) if (is.atomic(value)) value))
+
+function_parts <- function(f, seen) {
+  native <- native_facts(f)
+  if (!is.null(native)) return(native_parts(native, seen))
+  compiled <- attr(f, "ds_compiled")
+  if (!is.null(compiled)) return(list("compiled", compiled$numerics, value_parts(compiled$original, seen)))
+  if (is.primitive(f)) return(list("primitive", deparse(f)))
+  home <- topenv(environment(f))
+  if (isNamespace(home) && identical(environment(f), home)) return(package_parts(f, home))
+  key <- rlang::obj_address(f)
+  if (!is.null(seen[[key]])) return("seen")
+  assign(key, f, envir = seen) # held, so that its address is nobody else's
+  plain <- utils::removeSource(f)
+  list(rlang::hash(list(formals(plain), body(plain))), named_parts(plain, seen))
+}
+
+package_parts <- function(f, home) {
+  name <- getNamespaceName(home)
+  list("package", name, as.character(getNamespaceVersion(home)), rlang::hash(body(utils::removeSource(f))))
+}
+
+native_parts <- function(native, seen) {
+  code <- native$recipe$code
+  list("native", code$language, code$lines, unname(code$headers), native$recipe$flags, native$symbol,
+       if (is.function(native$recipe$adapt)) value_parts(native$recipe$adapt, seen))
+}
+
+# What a function finds outside of itself; text counts too, since `match.fun("helper")` and
+# its like look functions up by it.
+named_parts <- function(f, seen) {
+  called <- all.names(as.call(c(as.name("{"), unname(as.list(formals(f))), body(f))), unique = TRUE)
+  names <- sort(unique(c(setdiff(called, ""), strings_in(list(formals(f), body(f))))), method = "radix")
+  found <- lapply(names, function(name) {
+    home <- where_named(name, environment(f))
+    if (is.null(home)) return(NULL)
+    tryCatch(value_parts(get(name, envir = home), seen), error = function(e) "unknown")
+  })
+  Filter(Negate(is.null), stats::setNames(found, names))
+}
+
+# The environment that holds a name, of those that are the user's: packages have versions.
+where_named <- function(name, env) {
+  while (!identical(env, emptyenv()) && !identical(env, baseenv())) {
+    if (isNamespace(env) || !is.null(attr(env, "path"))) break
+    if (exists(name, envir = env, inherits = FALSE)) return(env)
+    env <- parent.env(env)
+  }
+  home <- get0(name, envir = env, mode = "function")
+  if (is.function(home) && !is.primitive(home) && !is.null(environment(home))) environment(home) else NULL
+}
+
+strings_in <- function(code) {
+  found <- rapply(list(as_list(code)), function(x) x[!is.na(x) & nzchar(x) & nchar(x, "bytes") < 100], "character", how = "unlist")
+  as.character(found)
+}
+
+as_list <- function(code) {
+  if (is.call(code) || is.pairlist(code) || is.list(code) || is.expression(code)) return(lapply(as.list(code), function(part) {
+    if (missing(part)) NULL else as_list(part)
+  }))
+  code
+}
+
+environment_parts <- function(env, seen) {
+  if (isNamespace(env)) return(list("package", getNamespaceName(env)))
+  if (identical(env, globalenv()) || identical(env, emptyenv()) || !is.null(attr(env, "path"))) return("environment")
+  key <- rlang::obj_address(env)
+  if (!is.null(seen[[key]])) return("seen")
+  assign(key, env, envir = seen)
+  names <- sort(ls(env, all.names = TRUE), method = "radix")
+  list("environment", stats::setNames(lapply(names, function(name) {
+    tryCatch(value_parts(get(name, envir = env), seen), error = function(e) "unknown")
+  }), names))
+}
