@@ -61,6 +61,7 @@
 #' @export
 ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolate = c("none", "stage"),
                      sanitize = FALSE) {
+  local_plain()
   check_runnable(study)
   isolate <- check_choice(isolate, c("none", "stage"), "isolate")
   check_number(limit, "limit", 0)

@@ -25,7 +25,7 @@ write_faces <- function(faces) {
   written <- character()
   status <- exit_status[["agrees"]]
   for (name in names(faces)) {
-    signal_progress("write", name = name)
+    signal_progress("write", name = name, finished = name == names(faces)[[1]]) # a log has the first alone
     made <- tryCatch(allowInterrupts(faces[[name]]()), error = identity, interrupt = identity)
     if (inherits(made, "interrupt")) {
       clear_progress()
@@ -45,9 +45,8 @@ write_faces <- function(faces) {
 
 run_faces <- function(result, out, junit = NULL) {
   c(
-    table_faces(result, out), junit_face(result$agreement, result$study$title, junit),
     list(report.html = function() ds_report(result, file.path(out, "report.html"))),
-    figure_faces(result, out)
+    table_faces(result, out), junit_face(result$agreement, result$study$title, junit), figure_faces(result, out)
   )
 }
 

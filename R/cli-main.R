@@ -20,7 +20,8 @@ cli_main <- function(args) {
       error = function(e) report_error(e, "--json" %in% args),
       interrupt = function(i) {
         clear_progress()
-        tell(if (is.null(kept_words$text)) "Interrupted before anything was measured." else kept_words$text)
+        words <- where_kept()
+        tell(if (is.null(words)) "Interrupted before anything was measured." else paste("Interrupted.", words))
         exit_status[["interrupted"]]
       }
     ),
@@ -33,6 +34,14 @@ cli_main <- function(args) {
 
 # What an interruption has to tell of where things are kept.
 kept_words <- new.env()
+
+where_kept <- function() {
+  if (!is.null(kept_words$text)) return(kept_words$text)
+  resume <- kept_words$resume
+  if (!is.null(resume) && file.exists(resume) && !dir.exists(resume)) {
+    sprintf("The sizes finished until then are kept in `%s`.", resume)
+  }
+}
 
 answer_words <- function(args) {
   if (length(args) == 0 || args[[1]] %in% c("--help", "-h", "help")) {
@@ -51,6 +60,7 @@ run_command_line <- function(args) {
     answer_lines(utils::capture.output(optparse::print_help(verb_parser(args[[1]]))))
     return(exit_status[["agrees"]])
   }
+  check_suggested("optparse", "the command line")
   command <- parse_command(args)
   withr::local_options(deepstride.progress = command_progress(command$options))
   verb <- switch(command$verb,
@@ -81,6 +91,6 @@ report_error <- function(e, json) {
   message <- if (known) conditionMessage(e) else paste("an unforeseen error stopped it:", condition_line(e))
   if (json && kind != "output") try(answer_lines(json_text(list(error = kind, message = message))), silent = TRUE)
   tell("deepstride: ", message)
-  if (!is.null(kept_words$text)) tell(kept_words$text)
+  if (!is.null(where_kept())) tell(where_kept())
   exit_status[["unusable"]]
 }

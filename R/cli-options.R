@@ -10,7 +10,7 @@ verb_table <- list(
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
-option_table <- list(
+option_table <- function() list(
   json = optparse::make_option("--json", action = "store_true", default = FALSE,
     help = "print one JSON document and nothing else on standard output"),
   out = optparse::make_option("--out", type = "character", default = NULL, metavar = "DIR",
@@ -57,7 +57,7 @@ verb_parser <- function(verb) {
     usage = paste(c("deepstride", verb, facts$takes, "[options]"), collapse = " "),
     description = paste0("\nTo ", facts$does, "."),
     epilogue = paste0(exit_help, "\n"),
-    option_list = unname(option_table[verb_options[[verb]]])
+    option_list = unname(option_table()[verb_options[[verb]]])
   )
 }
 

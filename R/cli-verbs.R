@@ -35,7 +35,7 @@ verb_time <- function(command) {
 measured <- function(command, file, plan) {
   plan <- asked_plan(plan, command$options)
   resume <- asked_file(command$options$resume)
-  if (!is.null(resume)) kept_words$text <- sprintf("What was finished until then is kept in `%s`.", resume)
+  kept_words$resume <- resume
   study <- allowInterrupts(read_study_file(file))
   ds_run(study, plan, resume)
 }

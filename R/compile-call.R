@@ -126,6 +126,7 @@ hand_back <- function(state, arguments) {
 # Builds or loads the routine for arguments like these. FALSE where there is
 # none and R is to do it.
 specialise <- function(state, arguments) {
+  local_plain()
   types <- lapply(arguments, type_of_value)
   unknown <- vapply(types, is.null, NA)
   kernel <- read_kernel(state$original)

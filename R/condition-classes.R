@@ -27,10 +27,11 @@ condition_line <- function(condition) {
 # bytes, control characters but line breaks and tabs as a mark.
 clean_text <- function(x) {
   known <- iconv(enc2utf8(x), "UTF-8", "UTF-8", sub = "byte")
-  clean <- gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f]|\xc2[\x80-\x9f]", "?", known, perl = TRUE, useBytes = TRUE)
+  control <- "[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]"
+  clean <- gsub(control, "?", known, perl = TRUE, useBytes = TRUE)
   Encoding(clean) <- "UTF-8"
   names(clean) <- names(x)
   clean
 }
 
-is_clean <- function(x) identical(unname(clean_text(x)), enc2utf8(unname(as.character(x))))
+is_clean <- function(x) all(validUTF8(x)) && identical(unname(clean_text(x)), enc2utf8(unname(as.character(x))))

@@ -40,6 +40,7 @@ autoplot.ds_agreement <- function(object, kind = c("matrix", "errors"), ...) {
 }
 
 demanded_figure <- function(result, kind, kinds) {
+  local_plain()
   kind <- check_choice(kind[[1]], kinds, "kind")
   what <- if (kind %in% c("matrix", "errors")) "no other stage was checked" else "no such cell was timed"
   draw_figure(result, kind) %||%

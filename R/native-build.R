@@ -5,6 +5,7 @@ build_limit <- 300 # seconds
 # list(path, glue, package, seconds, cached): this session's copies of the library, and of the R
 # code that Rcpp generated for it. Progress is signalled only when it really builds.
 native_library <- function(code, symbol, flags) {
+  local_plain()
   key <- paste0("n", native_key(code, flags))
   folder <- cache_folder("native")
   endings <- c(.Platform$dynlib.ext, if (code$rcpp) ".R")

@@ -31,13 +31,15 @@ stage_lines <- function(timings) {
     heading(sprintf("At %s, the largest size that all timed stages share", format_size(size))),
     aligned_columns(list(
       c("", cells$stage), c("time", format_seconds(cells$median)),
-      c("speedup", ifelse(is.na(cells$verdict), "1", format_ratio(cells$speedup))),
+      c("speedup", ifelse(is.na(cells$speedup), "no ratio", format_ratio(cells$speedup))),
       c("95 % interval", ifelse(is.na(cells$verdict), "", format_interval(cells$speedup_low, cells$speedup_high))),
-      c("verdict", ifelse(is.na(cells$verdict), "reference", vapply(cells$verdict, verdict_style, ""))),
+      c("verdict", ifelse(cells$stage == timings$reference, "reference", verdict_texts(cells$verdict))),
       c("first call", first), c("memory", format_bytes(cells$bytes))
     ), right = c(FALSE, TRUE, TRUE, TRUE, FALSE, TRUE, TRUE))
   )
 }
+
+verdict_texts <- function(verdicts) vapply(verdicts, function(one) if (is.na(one)) "" else verdict_style(one), "")
 
 first_call_text <- function(cells, stage) {
   known <- stats::na.omit(cells$first_call[cells$stage == stage])

@@ -1,7 +1,9 @@
 # What was remarked on a result or an evaluation, in words. A remark is a code with its
 # data (see condition-fault.R); this table makes the sentences, and nothing else does.
 
-remark_words <- function(remarks) vapply(remarks, function(remark) remark_table[[remark$code]](remark), "")
+remark_words <- function(remarks) {
+  plainly(clean_text(vapply(remarks, function(remark) remark_table[[remark$code]](remark), "")))
+}
 
 fault_words <- function(fault) remark_words(list(fault_remark(fault)))
 

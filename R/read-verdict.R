@@ -166,7 +166,7 @@ agreement_line <- function(agreement, stage) {
   if (verdict == "rounding") worst <- worst[which.max(worst$max_rel), ]
   if (verdict == "statistical") worst <- worst[which.max(worst$size), ]
   checked <- checked_words(rows)
-  checked <- paste0(checked, exact_words(agreement, stage))
+  checked <- paste0(checked, exact_words(agreement, stage), noted_words(rows))
   switch(verdict,
     identical = checked,
     statistical = sprintf("%s; %s", checked, worst$reason[[1]]),
@@ -175,6 +175,13 @@ agreement_line <- function(agreement, stage) {
                        check_words(worst$size, worst$case), if (nzchar(worst$where)) paste0(", ", worst$where) else ""),
     sprintf("%s: %s%s", check_words(worst$size[[1]], worst$case[[1]]), worst$reason[[1]], more_words(nrow(worst)))
   )
+}
+
+# What was remarked where nothing differs: an integer in place of a double, other names.
+noted_words <- function(rows) {
+  noted <- rows[rows$verdict == "identical" & nzchar(rows$reason) & rows$code != "also stops", ]
+  if (nrow(noted) == 0) return("")
+  sprintf("; %s, %s%s", check_words(noted$size[[1]], noted$case[[1]]), noted$reason[[1]], more_words(nrow(noted)))
 }
 
 # "; 3 ULP from the exact value at size 100, `loop` 41": where the two errors part most.

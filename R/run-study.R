@@ -17,10 +17,11 @@
 #' ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
 ds_run <- function(study, plan = ds_plan(), resume = NULL) {
+  local_plain()
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
   allowInterrupts(check_runnable(study))
   checkpoint <- claim_checkpoint(resume, study, plan)
-  on.exit(drop_checkpoint(checkpoint))
+  on.exit(drop_checkpoint(checkpoint), add = TRUE)
   facts <- host_facts()
   agreement <- allowInterrupts(ds_agree(study, limit = agreement_limit(plan), isolate = plan$isolate))
   suspendInterrupts({

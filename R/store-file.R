@@ -29,13 +29,14 @@ ds_save <- function(result, file) {
 #' @rdname ds_save
 #' @export
 ds_load <- function(file) {
+  local_plain()
   check_string(file, "file")
   document <- open_sealed(file)
   check_format(document, file)
   problems <- schema_problems(document, read_schema())
   if (length(problems) == 0) problems <- table_problems(document)
   if (length(problems) > 0) abort_damaged(file, utils::head(problems, 3))
-  tryCatch(plainly(document_result(document)), error = function(e) abort_damaged(file, condition_line(e)))
+  tryCatch(document_result(document), error = function(e) abort_damaged(file, condition_line(e)))
 }
 
 abort_damaged <- function(file, why) {
@@ -54,6 +55,9 @@ open_sealed <- function(file) {
     abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), utils::head(strsplit(condition_line(e), "\n")[[1]], 1),
              "It may have been cut short: run the study again, or take a copy.", path = file, cause = e)
   })
+  if (!is_clean(unlist(rapply(list(document), identity, "character", how = "list")))) {
+    abort_damaged(file, "It holds control characters.")
+  }
   if (!is.list(document) || is.null(document$format)) {
     abort_ds("file", sprintf("`%s` is not a Deep Stride document.", file), path = file)
   }

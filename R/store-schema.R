@@ -1,5 +1,5 @@
 # The schema of stored results (JSON Schema, draft 2020-12), and a check of a
-# parsed document against it: types, required fields, constants, references.
+# parsed document against it: types, required fields, constants, patterns, lengths, references.
 
 read_schema <- function() {
   path <- system.file("schema", "result-2.json", package = "deepstride", mustWork = TRUE)
@@ -20,6 +20,12 @@ schema_problems <- function(value, rule, schema = rule, path = "document") {
   if (!fits_type(value, unlist(rule$type))) {
     return(sprintf("`%s` is not of type %s", path, paste(unlist(rule$type), collapse = " or ")))
   }
+  if (!is.null(rule$pattern) && is.character(value) && !grepl(rule$pattern, value)) {
+    return(sprintf("`%s` is text that has no place there", path))
+  }
+  if (length(value) < (rule$minItems %||% 0) || length(value) > (rule$maxItems %||% Inf)) {
+    return(sprintf("`%s` has %d elements", path, length(value)))
+  }
   if (!is.null(rule$const) && !identical(value, rule$const)) return(sprintf("`%s` is not \"%s\"", path, rule$const))
   if (!is.null(rule$enum) && !value %in% unlist(rule$enum)) return(sprintf("`%s` is none of the known values", path))
   c(field_problems(value, rule, schema, path), item_problems(value, rule, schema, path))
@@ -31,7 +37,7 @@ fits_type <- function(value, types) {
     switch(type,
       object = is.list(value) && !is.null(names(value)), array = is.list(value) && is.null(names(value)),
       string = is.character(value), boolean = is.logical(value), null = is.null(value),
-      number = is.numeric(value), integer = is.numeric(value) && value == round(value)
+      number = is.numeric(value) && length(value) == 1, integer = is.numeric(value) && value == round(value)
     )
   }
   any(vapply(types, is_type, NA))
@@ -62,7 +68,8 @@ table_problems <- function(document) {
   tables <- list(
     "agreement$table" = document$agreement$table, "agreement$unchecked" = document$agreement$unchecked,
     "agreement$errors" = document$agreement$errors, "agreement$examples" = document$agreement$examples,
-    "timings$cells" = document$timings$cells, "timings$samples" = document$timings$samples
+    "timings$cells" = document$timings$cells, "timings$samples" = document$timings$samples,
+    "timings$first_calls" = document$timings$first_calls, "timings$conditions" = document$timings$conditions
   )
   uneven <- vapply(tables, function(table) length(unique(lengths(table))) > 1, NA)
   sprintf("the columns of `%s` have different lengths", names(tables)[uneven])

@@ -34,11 +34,12 @@ uses_future_workers <- function() {
 time_elsewhere <- function(question) {
   for (package in question$setting$packages) suppressMessages(library(package, character.only = TRUE))
   list2env(question$setting$globals, globalenv())
+  local_plain()
   study <- question$study
   for (name in names(study$stages)) study$stages[[name]]$kernel <- native_rebind(study$stages[[name]]$kernel)
   timing <- new_timing(study, question$plan, question$agreement)
   timing$backend <- new_backend(study, question$plan$isolate, question$plan$worker_memory, input_limit(question$plan))
-  on.exit(timing$backend$close())
+  on.exit(timing$backend$close(), add = TRUE)
   local_threads(1)
   run <- time_size(timing, study$sizes)
   run$restored <- TRUE

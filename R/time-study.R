@@ -45,10 +45,11 @@
 #' @export
 ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = plan$isolate),
                     resume = NULL) {
+  local_plain()
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
   check_runnable(study)
   checkpoint <- claim_checkpoint(resume, study, plan)
-  on.exit(drop_checkpoint(checkpoint))
+  on.exit(drop_checkpoint(checkpoint), add = TRUE)
   check_class(agreement, "ds_agreement", "agreement", "Make one with `ds_agree(study)`.")
   time_stages(study, plan, agreement, checkpoint)
 }
@@ -152,7 +153,7 @@ finish_timing <- function(timing, ended) {
 cell_mark <- function(cell, interrupted) {
   if (cell$state == "timed" && cell$rounds == 0) {
     cell$state <- "forecast"
-    cell$forecast <- c(if (is.finite(cell$each)) cell$each else NA_real_, NA, NA)
+    cell$forecast <- c(if (isTRUE(cell$each > 0)) cell$each else NA_real_, NA, NA)
     ended <- if (interrupted) "the run was interrupted" else "the budget was spent"
     cell$reason <- paste(ended, "before its first round")
   }

@@ -22,6 +22,7 @@ quit_status <- 117L # a copy that left through quit()
 # on with the session's program, nor quit() clean up what is the session's.
 serve_fork <- function(socket, answer) {
   on.exit(leave_process(1L))
+  restore_user_settings()
   reg.finalizer(environment(), function(e) leave_process(quit_status), onexit = TRUE)
   repeat {
     question <- receive_message(socket, Inf, NULL, Inf)

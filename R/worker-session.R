@@ -5,7 +5,8 @@
 portable_setting <- function(functions) {
   list(
     packages = rev(sub("^package:", "", grep("^package:", search(), value = TRUE))),
-    globals = named_globals(functions)
+    globals = named_globals(functions),
+    options = settings_state$users
   )
 }
 
@@ -32,6 +33,7 @@ start_session <- function(setting, environment = NULL) {
   session$run(function(setting) {
     for (package in setting$packages) suppressMessages(library(package, character.only = TRUE))
     list2env(setting$globals, globalenv())
+    options(setting$options)
     loadNamespace("deepstride")
     NULL
   }, list(setting))
@@ -40,9 +42,13 @@ start_session <- function(setting, environment = NULL) {
 
 # A process that is killed leaves its folder behind, so that folder is within this session's.
 worker_environment <- function(environment = NULL) {
-  folder <- file.path(tempdir(), "workers")
+  c(callr::rcmd_safe_env(), library_paths(), worker_folder(), environment)
+}
+
+worker_folder <- function() {
+  folder <- file.path(tempdir(check = TRUE), "workers")
   dir.create(folder, showWarnings = FALSE)
-  c(callr::rcmd_safe_env(), library_paths(), TMPDIR = folder, environment)
+  c(TMPDIR = folder)
 }
 
 # Calls a function of the package, by name, in the session. The answer, or a

@@ -60,6 +60,7 @@ std::string write_all(int to, const char* from, size_t left) {
 bool claim_output() {
 #ifdef DS_UNIX
   command_process = getpid();
+  signal(SIGXFSZ, SIG_IGN);  // a file that may not grow is an error of the write, not the end
   std::atexit(leave);
   answer_to = fcntl(1, F_DUPFD_CLOEXEC, 3);
   dup2(2, 1);

@@ -11,7 +11,7 @@ set -eu
 cd "$(dirname "$0")/.."
 level=${1:-run}
 
-run_packages="Rcpp cli ggplot2 htmltools jsonlite optparse processx rlang scales svglite tibble callr xml2"
+run_packages="Rcpp cli ggplot2 htmltools jsonlite optparse processx rlang scales svglite tibble callr withr xml2"
 test_packages="testthat roxygen2 lintr future"
 packages=$run_packages
 programs="R make gcc g++ gfortran"
