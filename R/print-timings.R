@@ -31,12 +31,16 @@ stage_lines <- function(timings) {
     heading(sprintf("At %s, the largest size that all timed stages share", format_size(size))),
     aligned_columns(list(
       c("", cells$stage), c("time", format_seconds(cells$median)),
-      c("speedup", ifelse(is.na(cells$speedup), "no ratio", format_ratio(cells$speedup))),
+      c("speedup", speedup_texts(cells, timings$reference)),
       c("95 % interval", ifelse(is.na(cells$verdict), "", format_interval(cells$speedup_low, cells$speedup_high))),
       c("verdict", ifelse(cells$stage == timings$reference, "reference", verdict_texts(cells$verdict))),
       c("first call", first), c("memory", format_bytes(cells$bytes))
     ), right = c(FALSE, TRUE, TRUE, TRUE, FALSE, TRUE, TRUE))
   )
+}
+
+speedup_texts <- function(cells, reference) {
+  ifelse(cells$stage == reference, "1", ifelse(is.na(cells$speedup), "no ratio", format_ratio(cells$speedup)))
 }
 
 verdict_texts <- function(verdicts) vapply(verdicts, function(one) if (is.na(one)) "" else verdict_style(one), "")
@@ -103,7 +107,7 @@ unrun_lines <- function(timings) {
 
 effort_line <- function(timings) {
   timed <- timings$cells[timings$cells$state == "timed", ]
-  rounds <- unique(range(timed$rounds, -Inf, Inf, finite = TRUE))
+  rounds <- if (nrow(timed)) unique(range(timed$rounds))
   words <- c(
     sprintf("Timed for %s of a budget of %s", format_seconds(timings$seconds), plain_seconds(timings$plan$budget)),
     if (nrow(timed)) sprintf(", %s rounds a size", paste(rounds, collapse = " to ")), ".",

@@ -2,7 +2,7 @@
 # whatever becomes of it (a crash, quit(), an endless loop, a flood of output), the
 # session goes on.
 
-loudest <- 10e6 # bytes that one answer may print
+most_printed <- 10e6 # bytes that one answer may print
 
 can_fork <- function() .Platform$OS.type == "unix"
 
@@ -47,14 +47,14 @@ guarded_answer <- function(answer, question) {
 # without end, or died. After a fault of these the copy is gone.
 ask_fork <- function(fork, question, limit) {
   whole <- FALSE
-  if (isTRUE(file.size(fork$said) > loudest / 10)) file.create(fork$said)
+  if (isTRUE(file.size(fork$said) > most_printed / 10)) file.create(fork$said)
   on.exit(if (!whole) stop_fork(fork)) # interrupted: its answer would be taken for the next one's
   sent <- send_message(fork$socket, serialize(question, NULL, xdr = FALSE))
-  got <- if (sent) receive_message(fork$socket, limit, fork$said, loudest) else "closed"
+  got <- if (sent) receive_message(fork$socket, limit, fork$said, most_printed) else "closed"
   whole <- is.raw(got)
   if (whole) return(unserialize(got))
   switch(got,
-    timeout = overrun_fault(limit), loud = new_fault("stopped", "loud", bytes = loudest),
+    timeout = overrun_fault(limit), loud = new_fault("stopped", "loud", bytes = most_printed),
     death_fault(stop_fork(fork, wait = 2))
   )
 }

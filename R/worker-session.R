@@ -55,7 +55,7 @@ worker_folder <- function() {
 # fault when the session took longer than `limit` seconds, printed without end or died.
 ask_session <- function(session, name, args, limit) {
   process <- session$process
-  if (isTRUE(file.size(session$said) > loudest / 10)) file.create(session$said)
+  if (isTRUE(file.size(session$said) > most_printed / 10)) file.create(session$said)
   begun <- tryCatch(
     process$call(function(name, args) do.call(utils::getFromNamespace(name, "deepstride"), args), list(name, args)),
     error = identity
@@ -64,7 +64,7 @@ ask_session <- function(session, name, args, limit) {
   until <- clock_now() + limit
   while (identical(process$poll_process(max(0, min(200, ceiling(1000 * (until - clock_now()))))), "timeout")) {
     if (clock_now() >= until) return(overrun_fault(limit))
-    if (isTRUE(file.size(session$said) > loudest)) return(new_fault("stopped", "loud", bytes = loudest))
+    if (isTRUE(file.size(session$said) > most_printed)) return(new_fault("stopped", "loud", bytes = most_printed))
   }
   answer <- process$read()
   if (is.null(answer) || is.null(answer$code) || answer$code >= 500) return(death_fault(session_status(process)))

@@ -35,6 +35,27 @@ test_that("every file has its floor, and no function calls one of a higher floor
   }
 })
 
+test_that("no two rooms of one floor call each other in a circle", {
+  files <- source_files()
+  names_of <- function(file) {
+    named <- Filter(function(e) is.call(e) && identical(e[[1]], as.name("<-")) && is.name(e[[2]]), as.list(file))
+    vapply(named, function(e) as.character(e[[2]]), "")
+  }
+  code <- lapply(files, parse, keep.source = FALSE)
+  defined <- lapply(code, names_of)
+  home <- stats::setNames(rep(room_of(files), lengths(defined)), unlist(defined))
+  calls <- do.call(rbind, lapply(seq_along(files), function(i) {
+    used <- setdiff(intersect(unlist(lapply(code[[i]], all.names)), names(home)), defined[[i]])
+    data.frame(from = rep(room_of(files[[i]]), length(used)), to = unname(home[used]))
+  }))
+  calls <- unique(calls[calls$from != calls$to, ])
+  level <- function(rooms) vapply(rooms, function(room) floor_of(paste0(room, "-x.R")), 1L)
+  same <- calls[level(calls$from) == level(calls$to), ]
+  # a room that can be taken away, with all that calls only rooms taken away before, is in no circle
+  while (nrow(same) > 0 && any(free <- !same$to %in% same$from)) same <- same[!free, ]
+  expect_identical(paste(same$from, same$to), character())
+})
+
 test_that("the core neither prints nor uses a package of the interface", {
   for (file in source_files()) {
     if (floor_of(file) == 1) next

@@ -17,7 +17,6 @@ test_that("a stage that leaves, jumps, crashes, runs on or prints without end is
   loud <- function(depth) repeat cat(strrep("depth ", 1e4))
   expect_identical(verdict_on(function(depth) quit(status = 0))$code, "quit")
   expect_identical(verdict_on(endless)$code, "limit")
-  expect_identical(verdict_on(endless, isolate = "stage")$code, "limit")
   for (isolate in c("none", "stage")) expect_identical(verdict_on(loud, isolate = isolate, limit = 20)$code, "loud")
   expect_identical(verdict_on(deaf)$code, "limit")
   expect_identical(verdict_on(function(depth) invokeRestart("abort"))$code, "jump")
