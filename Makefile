@@ -1,6 +1,6 @@
 # make demo    installs what is missing, runs the demo study, leaves demo-output/
 # make test    installs what is missing, runs every test
-.PHONY: setup setup-test demo test lint docs data check measure fuzz screenshots clean
+.PHONY: setup setup-test demo test lint style docs data check measure fuzz screenshots clean
 
 setup:
 	@sh tools/setup.sh run
@@ -16,6 +16,10 @@ test: setup-test
 
 lint:
 	@Rscript tools/lint.R
+
+# Formats what has changed since the last commit.
+style:
+	@Rscript tools/style.R
 
 # Regenerates NAMESPACE, man/ and the glue between R and C++.
 docs:

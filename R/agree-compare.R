@@ -5,8 +5,10 @@
 #   notes       remarks that do not count (names, integer for double)
 
 no_difference <- function() {
-  list(n_different = 0, max_abs = 0, max_rel = 0, max_ulp = 0, where = "", values = "",
-       mismatch = list(), notes = list())
+  list(
+    n_different = 0, max_abs = 0, max_rel = 0, max_ulp = 0, where = "", values = "",
+    mismatch = list(), notes = list()
+  )
 }
 
 # `expected` is the reference's result, `given` the stage's. `slack` names what is
@@ -141,8 +143,10 @@ compare_attributes <- function(expected, given, path) {
   found <- no_difference()
   for (name in c("dim", "class", "levels")) {
     if (!identical(as_integers(attr(expected, name)), as_integers(attr(given, name)))) {
-      wrong <- mismatched("attribute", path, given = attribute_words(given, name),
-                          expected = attribute_words(expected, name))
+      wrong <- mismatched("attribute", path,
+        given = attribute_words(given, name),
+        expected = attribute_words(expected, name)
+      )
       found <- merge_differences(found, wrong)
     }
   }

@@ -32,7 +32,8 @@ value_code <- function(x) {
   plain <- is.atomic(x) && is.null(attributes(x))
   if (!plain || length(x) == 0 || is.character(x) || is.complex(x)) {
     return(paste(deparse(x, control = c("keepNA", "keepInteger", "niceNames", "showAttributes", "digits17")),
-                 collapse = "\n    "))
+      collapse = "\n    "
+    ))
   }
   if (is.double(x) && length(x) > 2 && identical(x, as.double(seq_along(x)))) {
     return(sprintf("as.double(1:%d)", length(x)))
@@ -40,7 +41,8 @@ value_code <- function(x) {
   texts <- exact_text(x)
   runs <- rle(texts)
   parts <- ifelse(runs$lengths > 3, sprintf("rep(%s, %d)", runs$values, runs$lengths),
-                  mapply(function(value, count) paste(rep(value, count), collapse = ", "), runs$values, runs$lengths))
+    mapply(function(value, count) paste(rep(value, count), collapse = ", "), runs$values, runs$lengths)
+  )
   if (length(x) == 1) return(texts)
   if (length(parts) == 1 && runs$lengths > 3) return(parts)
   paste(strwrap(sprintf("c(%s)", paste(parts, collapse = ", ")), 90, exdent = 4), collapse = "\n")

@@ -67,9 +67,11 @@ judge <- function(checking, name, point, expected, given) {
   native <- !is.null(native_facts(stage$kernel))
   found$notes <- c(found$notes, conduct_notes(given$conduct, expected$conduct, native))
   changed <- given$conduct$changed
-  remarks <- c(if (length(changed)) list(new_remark("changes", arguments = changed)),
-               if (!is.null(point$truth)) list(exact_remark(point, expected$value, given$value, checking$reference)),
-               remarks_of(found, verdict, point$terms))
+  remarks <- c(
+    if (length(changed)) list(new_remark("changes", arguments = changed)),
+    if (!is.null(point$truth)) list(exact_remark(point, expected$value, given$value, checking$reference)),
+    remarks_of(found, verdict, point$terms)
+  )
   list(verdict = if (length(changed)) "differs" else verdict, remarks = remarks, found = found)
 }
 
@@ -83,8 +85,10 @@ value_verdict <- function(checking, point, expected, given, found) {
 }
 
 case_slack <- function(case, tolerance) {
-  c(if (tolerance$types == "loose") "missing", if (case == "Inf") "infinite",
-    if (case %in% c("near overflow", "one huge among small")) "overflow")
+  c(
+    if (tolerance$types == "loose") "missing", if (case == "Inf") "infinite",
+    if (case %in% c("near overflow", "one huge among small")) "overflow"
+  )
 }
 
 rounding_evidence <- function(checking, point, expected, given) {

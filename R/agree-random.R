@@ -15,8 +15,10 @@ judge_random <- function(checking, name, point, found) {
   count <- max(fewest_runs, min(most_runs, floor(seconds / cost / 2)))
   runs <- Map(function(stage, stream) {
     checking$backend$prepare(stage, point$size, point$case)
-    checking$backend$replicates(stage, point$size, case = point$case, count = count, stream = stream,
-                              limit = patience * checking$limit)
+    checking$backend$replicates(stage, point$size,
+      case = point$case, count = count, stream = stream,
+      limit = patience * checking$limit
+    )
   }, c(checking$reference, name), c(1, 2))
   faulty <- vapply(runs, is_fault, NA)
   if (any(faulty)) {
@@ -78,8 +80,10 @@ draws_p <- function(expected, given) {
 }
 
 distribution_remark <- function(worst, runs) {
-  new_remark("distribution", part = summary_part(worst$part), runs = runs, given = worst$given,
-             expected = worst$expected, chance = min(worst$p_mean, worst$p_draws))
+  new_remark("distribution",
+    part = summary_part(worst$part), runs = runs, given = worst$given,
+    expected = worst$expected, chance = min(worst$p_mean, worst$p_draws)
+  )
 }
 
 # The smallest difference of the mean that these runs show nine times in ten.

@@ -6,11 +6,13 @@ check_runnable <- function(study) {
   check_class(study, "ds_study", "study", "Make one with `ds_study()`.")
   if (length(study$stages) == 0) {
     abort_input("The study has no stage.",
-                hint = "Add the slow kernel first: `study |> ds_stage(\"loop\", my_kernel)`.", arg = "study")
+      hint = "Add the slow kernel first: `study |> ds_stage(\"loop\", my_kernel)`.", arg = "study"
+    )
   }
   if (!reference_of(study) %in% names(study$stages)) {
     abort_input(sprintf("The reference \"%s\" is not a stage of the study.", reference_of(study)),
-                hint = sprintf("Its stages are %s.", quoted(names(study$stages))), arg = "reference")
+      hint = sprintf("Its stages are %s.", quoted(names(study$stages))), arg = "reference"
+    )
   }
   check_not_loaded(study)
   backend <- new_backend(study, "none")
@@ -25,7 +27,8 @@ check_runnable <- function(study) {
 check_not_loaded <- function(study) {
   if (!is.function(study$inputs)) {
     abort_input("This study came from a stored result, which holds source text but no code to run.",
-                hint = "Run the study file that made it.", arg = "study")
+      hint = "Run the study file that made it.", arg = "study"
+    )
   }
 }
 

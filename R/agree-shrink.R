@@ -5,8 +5,10 @@ shrink_seconds <- c(differs = 2, failed = 2, crashed = 6) # for each stage; a cr
 
 # A row for the first disagreement of each stage that can be shown again.
 shrink_failures <- function(checking, table) {
-  empty <- tibble::tibble(stage = character(), size = double(), case = character(), verdict = character(),
-                          elements = double(), reason = character(), code = character())
+  empty <- tibble::tibble(
+    stage = character(), size = double(), case = character(), verdict = character(),
+    elements = double(), reason = character(), code = character()
+  )
   bad <- table[table$verdict %in% disagreeing & table$stage != checking$reference, ]
   bad <- bad[!duplicated(bad$stage), ]
   rows <- lapply(seq_len(nrow(bad)), function(i) shrink_failure(checking, bad[i, ]))
@@ -113,6 +115,8 @@ plainer <- function(x) {
   rounded <- function(f) filled(ifelse(finite, f(x), x))
   fewer_digits <- lapply(1:4, function(digits) rounded(function(v) signif(v, digits)))
   if (length(x) == 1) return(fewer_digits) # a parameter: another value may be outside its domain
-  c(list(filled(1), filled(-1), filled(0), filled(seq_along(x)), rounded(sign), rounded(round)),
-    fewer_digits)
+  c(
+    list(filled(1), filled(-1), filled(0), filled(seq_along(x)), rounded(sign), rounded(round)),
+    fewer_digits
+  )
 }

@@ -54,7 +54,9 @@
 #'   `ds_error_build` when a stage can't be built for `sanitize`.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(10, 100)) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain)) |>
 #'   ds_stage("wrong", function(rain) sum(rain[-1]))
 #' ds_agree(study)
@@ -81,8 +83,10 @@ ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolat
     signal_progress("agree", size = plan$size[[i]], case = plan$case[[i]], done = i - 1, of = nrow(plan))
     rows <- c(rows, agree_at(checking, plan$size[[i]], plan$case[[i]]))
   }
-  signal_progress("agree", size = max(plan$size), case = own_inputs, done = nrow(plan), of = nrow(plan),
-                  finished = TRUE)
+  signal_progress("agree",
+    size = max(plan$size), case = own_inputs, done = nrow(plan), of = nrow(plan),
+    finished = TRUE
+  )
   finish_agreement(checking, rows)
 }
 

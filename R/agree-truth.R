@@ -15,7 +15,9 @@
 #' @section Errors: `ds_error_input` when `x` is neither.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(10, 1000), truth = sum) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("blocks", function(rain) sum(tapply(rain, seq_along(rain) %/% 8, sum)))
 #' ds_truth(ds_agree(study, isolate = "none"))
 #' @export
@@ -37,14 +39,18 @@ note_error <- function(checking, name, point, value) {
   found <- compare_results(point$truth, value)
   if (length(found$mismatch) && name == checking$reference) {
     abort_input("`truth` does not give what the reference gives.", remark_words(found$mismatch)[[1]],
-                "It must return the exact result in the same shape.", arg = "truth")
+      "It must return the exact result in the same shape.",
+      arg = "truth"
+    )
   }
   checking$errors[[length(checking$errors) + 1]] <- error_row(name, point$size, "exact", found)
 }
 
 error_row <- function(name, size, against, found) {
-  list(stage = name, size = size, against = against, max_abs = as.double(found$max_abs),
-       max_rel = as.double(found$max_rel), max_ulp = as.double(found$max_ulp))
+  list(
+    stage = name, size = size, against = against, max_abs = as.double(found$max_abs),
+    max_rel = as.double(found$max_rel), max_ulp = as.double(found$max_ulp)
+  )
 }
 
 # Against the truth where there is one, else against the reference.

@@ -52,8 +52,10 @@ remarks_of <- function(found, verdict, terms) {
     identical = NULL,
     rounding = if (nzchar(found$values)) list(new_remark("value", found$where, values = found$values)),
     differs = if (length(found$mismatch)) found$mismatch else
-      list(new_remark("beyond", found$where, values = found$values, bound = rounding_bound(terms),
-                      found = found$max_rel))
+      list(new_remark("beyond", found$where,
+        values = found$values, bound = rounding_bound(terms),
+        found = found$max_rel
+      ))
   )
   c(first, found$notes)
 }

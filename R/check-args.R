@@ -26,7 +26,8 @@ check_suggested <- function(packages, purpose) {
   missing <- packages[!vapply(packages, requireNamespace, NA, quietly = TRUE)]
   if (length(missing) > 0) {
     abort_input(sprintf("The package %s is needed for %s.", quoted(missing), purpose),
-                hint = sprintf("Install it: `install.packages(\"%s\")`.", missing[[1]]), arg = missing[[1]])
+      hint = sprintf("Install it: `install.packages(\"%s\")`.", missing[[1]]), arg = missing[[1]]
+    )
   }
 }
 
@@ -35,7 +36,8 @@ check_label <- function(x, arg, lines = FALSE) {
   check_string(x, arg)
   if (!is_clean(x) || (!lines && grepl("[\n\r\t]", x))) {
     abort_input(sprintf("`%s` must be text%s without control characters.", arg, if (lines) "" else " of one line"), you_gave(clean_text(x)),
-                arg = arg)
+      arg = arg
+    )
   }
   x
 }
@@ -70,7 +72,9 @@ check_count <- function(x, arg, least = 1) {
   ok <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least
   if (!ok) {
     abort_input(sprintf("`%s` must be a whole number, %s or more.", arg, format(least)),
-                you_gave(x), arg = arg)
+      you_gave(x),
+      arg = arg
+    )
   }
   x
 }

@@ -6,8 +6,11 @@ verb_compile <- function(command) {
     if (is.null(options[[needed]])) {
       flag <- c(name = "--function", like = "--like")[[needed]]
       abort_input(sprintf("`deepstride compile` needs `%s`.", flag),
-                  hint = paste("For example: `deepstride compile route.R --function route",
-                               "--like 'rain=double(10), keep=0.85'`."), arg = flag)
+        hint = paste(
+          "For example: `deepstride compile route.R --function route",
+          "--like 'rain=double(10), keep=0.85'`."
+        ), arg = flag
+      )
     }
   }
   out <- asked_folder(options)
@@ -21,8 +24,10 @@ verb_compile <- function(command) {
     answer_lines(strsplit(inspection$table$source, "\n")[[1]])
     return(exit_status[["agrees"]])
   }
-  document <- list(arguments = inspection$table$arguments, seconds = inspection$table$seconds,
-                   cached = inspection$table$cached, source = inspection$table$source)
+  document <- list(
+    arguments = inspection$table$arguments, seconds = inspection$table$seconds,
+    cached = inspection$table$cached, source = inspection$table$source
+  )
   written <- if (!is.null(out)) write_text(inspection$table$source, file.path(out, paste0(file_name(options$name), ".c")))
   give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), written)
   exit_status[["agrees"]]
@@ -43,7 +48,8 @@ script_function <- function(path, name) {
   if (is.null(found)) {
     made <- ls(scope)
     abort_input(sprintf("`%s` makes no function `%s`.", path, name),
-                hint = sprintf("It makes %s.", if (length(made)) quoted(made) else "nothing"), arg = "--function")
+      hint = sprintf("It makes %s.", if (length(made)) quoted(made) else "nothing"), arg = "--function"
+    )
   }
   found
 }
@@ -53,7 +59,9 @@ like_arguments <- function(text) {
     eval(str2lang(sprintf("list(%s)", text)), globalenv()),
     error = function(e) {
       abort_input("`--like` must be arguments as in a call of R.", condition_line(e),
-                  "For example: `--like 'rain=double(10), keep=0.85'`.", arg = "--like")
+        "For example: `--like 'rain=double(10), keep=0.85'`.",
+        arg = "--like"
+      )
     }
   )
 }

@@ -81,8 +81,10 @@ whole_figure <- function(file) {
 }
 
 table_faces <- function(result, out) {
-  tables <- list(samples.csv = result$timings$samples, cells.csv = result$timings$cells,
-                 agreement.csv = result$agreement$table)
+  tables <- list(
+    samples.csv = result$timings$samples, cells.csv = result$timings$cells,
+    agreement.csv = result$agreement$table
+  )
   Map(function(table, name) function() write_table(table, file.path(out, name)), tables, names(tables))
 }
 

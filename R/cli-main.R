@@ -64,7 +64,11 @@ run_command_line <- function(args) {
   command <- parse_command(args)
   withr::local_options(deepstride.progress = command_progress(command$options))
   verb <- switch(command$verb,
-    demo = verb_demo, run = verb_run, agree = verb_agree, time = verb_time, compile = verb_compile,
+    demo = verb_demo,
+    run = verb_run,
+    agree = verb_agree,
+    time = verb_time,
+    compile = verb_compile,
     report = verb_report
   )
   verb(command)

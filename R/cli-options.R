@@ -5,36 +5,62 @@ verb_table <- list(
   run = list(takes = "STUDY.R", does = "check the stages of a study, time them, write the report"),
   agree = list(takes = "STUDY.R", does = "check that the stages give the reference's numbers"),
   time = list(takes = "STUDY.R", does = "check and time the stages, without report or figures"),
-  compile = list(takes = "FILE.R",
-                 does = "compile a function of an R script to native code"),
+  compile = list(
+    takes = "FILE.R",
+    does = "compile a function of an R script to native code"
+  ),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
 option_table <- function() list(
-  json = optparse::make_option("--json", action = "store_true", default = FALSE,
-    help = "print one JSON document and nothing else on standard output"),
-  out = optparse::make_option("--out", type = "character", default = NULL, metavar = "DIR",
-    help = "folder for what is written"),
-  quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE,
-    help = "no progress, no verdicts: only files and the exit status"),
-  budget = optparse::make_option("--budget", type = "double", default = NULL, metavar = "SECONDS",
-    help = "seconds that timing may take"),
-  limit = optparse::make_option("--cell-limit", type = "double", default = NULL, metavar = "SECONDS",
-    dest = "cell_limit", help = "seconds that one evaluation may take"),
-  isolate = optparse::make_option("--isolate", action = "store_true", default = FALSE,
-    help = "each stage in a worker process of its own"),
-  sanitize = optparse::make_option("--sanitize", action = "store_true", default = FALSE,
-    help = "build native stages with the compiler's sanitizers and check them so"),
-  junit = optparse::make_option("--junit", type = "character", default = NULL, metavar = "FILE",
-    help = "write the verdicts of agreement as XML that CI systems read"),
-  "function" = optparse::make_option("--function", type = "character", default = NULL, metavar = "NAME", dest = "name",
-    help = "the function to compile"),
-  like = optparse::make_option("--like", type = "character", default = NULL, metavar = "ARGUMENTS",
-    help = "arguments of the kinds it will be called with, as in 'rain=double(10), keep=0.85'"),
-  emit = optparse::make_option("--emit", type = "character", default = NULL, metavar = "c",
-    help = "print the C source alone"),
-  resume = optparse::make_option("--resume", type = "character", default = NULL, metavar = "FILE",
-    help = "keep every finished size in FILE, and go on from there")
+  json = optparse::make_option("--json",
+    action = "store_true", default = FALSE,
+    help = "print one JSON document and nothing else on standard output"
+  ),
+  out = optparse::make_option("--out",
+    type = "character", default = NULL, metavar = "DIR",
+    help = "folder for what is written"
+  ),
+  quiet = optparse::make_option("--quiet",
+    action = "store_true", default = FALSE,
+    help = "no progress, no verdicts: only files and the exit status"
+  ),
+  budget = optparse::make_option("--budget",
+    type = "double", default = NULL, metavar = "SECONDS",
+    help = "seconds that timing may take"
+  ),
+  limit = optparse::make_option("--cell-limit",
+    type = "double", default = NULL, metavar = "SECONDS",
+    dest = "cell_limit", help = "seconds that one evaluation may take"
+  ),
+  isolate = optparse::make_option("--isolate",
+    action = "store_true", default = FALSE,
+    help = "each stage in a worker process of its own"
+  ),
+  sanitize = optparse::make_option("--sanitize",
+    action = "store_true", default = FALSE,
+    help = "build native stages with the compiler's sanitizers and check them so"
+  ),
+  junit = optparse::make_option("--junit",
+    type = "character", default = NULL, metavar = "FILE",
+    help = "write the verdicts of agreement as XML that CI systems read"
+  ),
+  "function" = optparse::make_option("--function",
+    type = "character", default = NULL, metavar = "NAME", dest = "name",
+    help = "the function to compile"
+  ),
+  like = optparse::make_option("--like",
+    type = "character", default = NULL, metavar = "ARGUMENTS",
+    help = "arguments of the kinds it will be called with, as in 'rain=double(10), keep=0.85'"
+  ),
+  emit = optparse::make_option("--emit",
+    type = "character", default = NULL, metavar = "c",
+    help = "print the C source alone"
+  ),
+  resume = optparse::make_option("--resume",
+    type = "character", default = NULL, metavar = "FILE",
+    help = "keep every finished size in FILE, and go on from there"
+  )
 )
 
 verb_options <- list(
@@ -81,7 +107,8 @@ parse_command <- function(args) {
   verb <- args[[1]]
   if (!verb %in% names(verb_table)) {
     abort_input(sprintf("There is no verb \"%s\".", verb),
-                hint = sprintf("The verbs are %s.", paste(names(verb_table), collapse = ", ")), arg = "verb")
+      hint = sprintf("The verbs are %s.", paste(names(verb_table), collapse = ", ")), arg = "verb"
+    )
   }
   parsed <- parse_options(verb, args[-1])
   wanted <- verb_table[[verb]]$takes
@@ -89,7 +116,8 @@ parse_command <- function(args) {
     abort_input(
       sprintf("`deepstride %s` takes %s.", verb, if (is.null(wanted)) "no file" else paste("one file,", wanted)),
       sprintf("You gave %d: %s", length(parsed$args), paste(parsed$args, collapse = " ")),
-      sprintf("See `deepstride %s --help`.", verb), arg = "file"
+      sprintf("See `deepstride %s --help`.", verb),
+      arg = "file"
     )
   }
   list(verb = verb, file = parsed$args, options = parsed$options)
@@ -99,7 +127,9 @@ parse_options <- function(verb, args) {
   refused <- function(condition) {
     text <- sub("^.*?: *", "", condition_line(condition))
     abort_input(sprintf("`deepstride %s` does not understand its options.", verb), text,
-                sprintf("See `deepstride %s --help`.", verb), arg = "options")
+      sprintf("See `deepstride %s --help`.", verb),
+      arg = "options"
+    )
   }
   tryCatch(
     optparse::parse_args(verb_parser(verb), args, print_help_and_exit = FALSE, positional_arguments = TRUE),

@@ -26,8 +26,10 @@ verb_time <- function(command) {
   result <- measured(command, command$file, ds_plan())
   stored <- if (!is.null(out)) keep_result(result, out)
   faces <- write_faces(if (!is.null(out)) table_faces(result, out))
-  give_answer(command, result_document(result), timings_lines(result$timings, result$study$unit),
-              c(faces$written, stored))
+  give_answer(
+    command, result_document(result), timings_lines(result$timings, result$study$unit),
+    c(faces$written, stored)
+  )
   final_status(result, stored, faces)
 }
 
@@ -44,8 +46,10 @@ verb_agree <- function(command) {
   out <- asked_folder(command$options)
   junit <- asked_file(command$options$junit)
   study <- allowInterrupts(read_study_file(command$file))
-  agreement <- allowInterrupts(ds_agree(study, isolate = asked_isolation(command$options),
-                                        sanitize = command$options$sanitize))
+  agreement <- allowInterrupts(ds_agree(study,
+    isolate = asked_isolation(command$options),
+    sanitize = command$options$sanitize
+  ))
   faces <- write_faces(agreement_faces(study, agreement, out, junit))
   lines <- agreement_lines(agreement, setdiff(names(study$stages), agreement$reference))
   give_answer(command, agreement_document(agreement), lines, faces$written)

@@ -5,12 +5,16 @@ compile_limit <- 120 # seconds
 
 # Functions start on cache lines: where else one falls moves the time of a tight recursion.
 compile_flags <- function(numerics) {
-  c("-std=gnu11", "-O3", "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
+  c(
+    "-std=gnu11", "-O3", "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
     "-fno-trapping-math",
-    if (numerics == "strict") "-ffp-contract=off" else c("-ffp-contract=fast", "-fno-signed-zeros",
-                                                         "-fassociative-math",
-                                                         "-DDS_LONG=double"),
-    "-w")
+    if (numerics == "strict") "-ffp-contract=off" else c(
+      "-ffp-contract=fast", "-fno-signed-zeros",
+      "-fassociative-math",
+      "-DDS_LONG=double"
+    ),
+    "-w"
+  )
 }
 
 compiler_program <- function() strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
@@ -20,14 +24,19 @@ build_kernel <- function(folder, key, source, numerics) {
   program <- compiler_program()
   if (!nzchar(program_path(program))) {
     abort_ds("build", sprintf("There is no C compiler: `%s` is not on the PATH.", program),
-             hint = c("Install it (on Debian: r-base-dev), or use `fallback = TRUE`."), compiler = program)
+      hint = c("Install it (on Debian: r-base-dev), or use `fallback = TRUE`."), compiler = program
+    )
   }
   work <- withr::local_tempdir("compile")
   write_text(source, file.path(work, "kernel.c"))
-  include <- c(R.home("include"), dirname(system.file("include", "deepstride", package = "deepstride",
-                                                      mustWork = TRUE)))
-  log <- run_command(program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"),
-                     work, character(), compile_limit)
+  include <- c(R.home("include"), dirname(system.file("include", "deepstride",
+    package = "deepstride",
+    mustWork = TRUE
+  )))
+  log <- run_command(
+    program, c(compile_flags(numerics), paste0("-I", include), "-o", "kernel.so", "kernel.c", "-lm"),
+    work, character(), compile_limit
+  )
   product <- file.path(work, "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_compile(log)
   keep_entry(folder, key, stats::setNames(c(product, file.path(work, "kernel.c")), kernel_endings))
@@ -38,5 +47,6 @@ abort_compile <- function(log) {
   why <- if (log$timeout) sprintf("The compiler was stopped after %d s.", compile_limit) else
     c(sprintf("It ended with status %s.", log$status), utils::head(c(grep("error", text, value = TRUE), text), 4))
   abort_ds("build", "The C compiler refused the kernel.", why, "The condition's field `log` holds all that it said.",
-           log = text)
+    log = text
+  )
 }

@@ -42,8 +42,10 @@ asked_side <- function(cx, side, test, wanted, call) {
   zero <- function(...) if (side$node$mode == "double") "0.0" else "0"
   empty <- if (side$node$rank == 0) expression_node("const", side$node$mode, 0, value = 0) else
     map_node(list(test), "logical", side$node$mode, zero)
-  cx$pending <- c(cx$pending, list(statement_node(cx, "if", cond = asked, yes = side$block,
-                                                  no = assign_node(cx, side$name, empty, call))))
+  cx$pending <- c(cx$pending, list(statement_node(cx, "if",
+    cond = asked, yes = side$block,
+    no = assign_node(cx, side$name, empty, call)
+  )))
   list(node = variable_node(cx, side$name, call))
 }
 
@@ -54,8 +56,10 @@ ifelse_node <- function(cx, call, test, yes, no) {
     refuse(cx, call, "`ifelse()` with values of different types", "Make both double: `0` instead of `0L`.")
   }
   if (test$rank == 0) return(expression_node("ifelse", mode, 0, test = test, yes = yes, no = no))
-  expression_node("map", mode, test$rank, args = list(test, yes, no), from = c("logical", mode, mode),
-                  code = function(t, a, b) {
-                    sprintf("({ int t_ = %s; *bad |= t_ == NA_LOGICAL; t_ ? %s : %s; })", t, a, b)
-                  }, same_length = TRUE)
+  expression_node("map", mode, test$rank,
+    args = list(test, yes, no), from = c("logical", mode, mode),
+    code = function(t, a, b) {
+      sprintf("({ int t_ = %s; *bad |= t_ == NA_LOGICAL; t_ ? %s : %s; })", t, a, b)
+    }, same_length = TRUE
+  )
 }

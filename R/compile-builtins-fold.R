@@ -14,12 +14,16 @@ folding <- function(fold, mode_of, join = NULL) {
       refuse(cx, call, sprintf("`%s()` with named arguments", fold), "Only `na.rm = TRUE` or `FALSE` is taken.")
     }
     nodes <- lapply(unname(args), function(arg) lower_number(cx, arg))
-    if (length(nodes) > 1 && is.null(join)) refuse(cx, call, sprintf("`%s()` of several vectors", fold),
-                                                   "Combine the results of single calls.")
+    if (length(nodes) > 1 && is.null(join)) refuse(
+      cx, call, sprintf("`%s()` of several vectors", fold),
+      "Combine the results of single calls."
+    )
     if (length(nodes) == 0 || any(node_modes(nodes) == "null")) refuse(cx, call, sprintf("`%s()` of nothing", fold))
     if (length(nodes) > 1 && length(unique(node_modes(nodes))) > 1) nodes <- as_double_nodes(nodes)
-    Reduce(function(one, other) join_folds(one, other, join, fold),
-           lapply(nodes, one_fold, fold = fold, mode_of = mode_of, skip = skip, alone = length(nodes) == 1))
+    Reduce(
+      function(one, other) join_folds(one, other, join, fold),
+      lapply(nodes, one_fold, fold = fold, mode_of = mode_of, skip = skip, alone = length(nodes) == 1)
+    )
   }
 }
 
@@ -44,8 +48,10 @@ as_double_nodes <- function(nodes) lapply(nodes, function(node) map_node(list(no
 # TRUE, FALSE, or FALSE where it is left out.
 constant_flag <- function(cx, code, call) {
   if (is.null(code)) return(FALSE)
-  if (!isTRUE(code) && !isFALSE(code)) refuse(cx, call, "a choice that is not plainly TRUE or FALSE",
-                                              "Write `TRUE` or `FALSE`.")
+  if (!isTRUE(code) && !isFALSE(code)) refuse(
+    cx, call, "a choice that is not plainly TRUE or FALSE",
+    "Write `TRUE` or `FALSE`."
+  )
   code
 }
 
@@ -69,8 +75,10 @@ named_node <- function(cx, node, code) if (node$op %in% c("var", "const")) node 
 statistic <- function(routine, whole = FALSE) {
   function(cx, call) {
     node <- lower_arguments(cx, call, 1)[[1]]
-    if (node$mode != "double" && !whole) refuse(cx, call, "a statistic whose type depends on the values",
-                                                "Make it double: `as.double(x)`.")
+    if (node$mode != "double" && !whole) refuse(
+      cx, call, "a statistic whose type depends on the values",
+      "Make it double: `as.double(x)`."
+    )
     if (node$rank == 0) node <- expression_node("concat", node$mode, 1, parts = list(node))
     expression_node("statistic", "double", 0, arg = node, routine = routine)
   }

@@ -3,20 +3,28 @@
 # The code of each argument by name, matched as R would for these formals.
 matched_call <- function(cx, call, formals) {
   tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
-    refuse(cx, call, sprintf("`%s()` of this form", call_name(call)),
-           sprintf("It takes the arguments %s.", quoted(names(formals(formals)))))
+    refuse(
+      cx, call, sprintf("`%s()` of this form", call_name(call)),
+      sprintf("It takes the arguments %s.", quoted(names(formals(formals))))
+    )
   })
 }
 
 count_node <- function(cx, code) {
   node <- lower_number(cx, code)
-  if (node$rank > 0 || node$mode %in% c("null", "logical", "na")) refuse(cx, code,
-                                                                         "a length that is not a single number")
+  if (node$rank > 0 || node$mode %in% c("null", "logical", "na")) refuse(
+    cx, code,
+    "a length that is not a single number"
+  )
   node
 }
 
 zero_of <- function(mode) {
-  value <- switch(mode, double = 0, integer = 0L, logical = FALSE)
+  value <- switch(mode,
+    double = 0,
+    integer = 0L,
+    logical = FALSE
+  )
   expression_node("const", mode, 0, value = value)
 }
 
@@ -94,8 +102,10 @@ lower_array <- function(cx, call) {
 without_shape <- function(cx, node, code) {
   if (node$rank < 2) return(node)
   node <- named_node(cx, node, code)
-  expression_node("reshape", node$mode, 1, arg = node, by_row = FALSE,
-                  extents = list(expression_node("size", "integer", 0, of = node, sure = TRUE)))
+  expression_node("reshape", node$mode, 1,
+    arg = node, by_row = FALSE,
+    extents = list(expression_node("size", "integer", 0, of = node, sure = TRUE))
+  )
 }
 
 range_node <- function(from, to, colon) {
@@ -139,8 +149,10 @@ lower_concat <- function(cx, call) {
   if (mode == "na") mode <- "logical"
   names <- rlang::names2(args)
   if (all(!nzchar(names))) return(expression_node("concat", mode, 1, parts = parts))
-  if (any(vapply(parts, function(part) part$rank, 0) > 0)) refuse(cx, call, "`c()` of named vectors",
-                                                                  "Name single numbers, or return a list.")
+  if (any(vapply(parts, function(part) part$rank, 0) > 0)) refuse(
+    cx, call, "`c()` of named vectors",
+    "Name single numbers, or return a list."
+  )
   expression_node("concat", mode, 1, parts = parts, names = names)
 }
 

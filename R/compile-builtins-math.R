@@ -23,8 +23,10 @@ arithmetic <- function(double, integer = NULL) {
     if (all(open)) return(args[[1]])
     mode <- common_mode(node_modes(args[!open]))
     whole <- !is.null(integer) && mode != "double"
-    node <- map_node(args, if (whole) "integer" else "double", if (whole) "integer" else "double",
-             function(...) sprintf(if (whole) integer else double, ...))
+    node <- map_node(
+      args, if (whole) "integer" else "double", if (whole) "integer" else "double",
+      function(...) sprintf(if (whole) integer else double, ...)
+    )
     node$fn <- call_name(call)
     node
   }
@@ -48,9 +50,11 @@ comparison <- function(operator) {
     node <- map_node(args, mode, "logical", function(a, b) {
       missing <- if (mode == "double") "__builtin_isunordered(l_, r_)" else
         paste(sprintf("%s == NA_INTEGER", c("l_", "r_")[!sure]), collapse = " || ")
-      sprintf("({ const %s l_ = %s, r_ = %s; %s; })", c_types[[mode]], a, b,
-              if (nzchar(missing)) sprintf("(%s) ? NA_LOGICAL : (l_ %s r_)", missing, operator) else
-                sprintf("l_ %s r_", operator))
+      sprintf(
+        "({ const %s l_ = %s, r_ = %s; %s; })", c_types[[mode]], a, b,
+        if (nzchar(missing)) sprintf("(%s) ? NA_LOGICAL : (l_ %s r_)", missing, operator) else
+          sprintf("l_ %s r_", operator)
+      )
     })
     node$compares <- operator
     node
@@ -118,8 +122,10 @@ is_missing <- function(double, integer) {
 extreme <- function(double, integer) {
   function(cx, call) {
     args <- as.list(call)[-1]
-    if (any(nzchar(rlang::names2(args))) || length(args) < 2) refuse(cx, call, "`pmin()` or `pmax()` of this form",
-                                                                     "Leave `na.rm` out.")
+    if (any(nzchar(rlang::names2(args))) || length(args) < 2) refuse(
+      cx, call, "`pmin()` or `pmax()` of this form",
+      "Leave `na.rm` out."
+    )
     nodes <- lapply(args, function(arg) lower_number(cx, arg))
     mode <- if (common_mode(node_modes(nodes)) == "double") "double" else "integer"
     Reduce(function(one, other) {
@@ -154,8 +160,10 @@ with_default <- function(second, default, routine) {
       lower_number(cx, args[[second]])
     if (digits$rank > 0) refuse(cx, call, "digits that are a vector")
     map_node(list(x, digits), "double", "double", function(x, digits) {
-      if (routine == "fround" && digits == "0.0") sprintf("nearbyint(%s)", x) else sprintf("%s(%s, %s)", routine, x,
-                                                                                           digits)
+      if (routine == "fround" && digits == "0.0") sprintf("nearbyint(%s)", x) else sprintf(
+        "%s(%s, %s)", routine, x,
+        digits
+      )
     })
   }
 }
@@ -186,8 +194,10 @@ bits <- function(code) {
     })
     map_node(args, "integer", "integer", function(...) {
       x <- sprintf("x%d_", seq_along(c(...)))
-      sprintf("({ int %s; %s ? NA_INTEGER : %s; })", paste(x, "=", c(...), collapse = ", "),
-              paste(x, "== NA_INTEGER", collapse = " || "), do.call(sprintf, c(list(code), as.list(x))))
+      sprintf(
+        "({ int %s; %s ? NA_INTEGER : %s; })", paste(x, "=", c(...), collapse = ", "),
+        paste(x, "== NA_INTEGER", collapse = " || "), do.call(sprintf, c(list(code), as.list(x)))
+      )
     })
   }
 }
@@ -208,8 +218,10 @@ math_rows <- function() {
       exp = plain_double("exp(%s)"), tanh = plain_double("tanh(%s)"), atan = plain_double("atan(%s)"),
       sinh = plain_double("sinh(%s)"), cosh = plain_double("cosh(%s)"), expm1 = plain_double("expm1(%s)"),
       is.na = is_missing("(ISNAN(%s) != 0)", "(%s == NA_INTEGER)"),
-      is.nan = is_missing("R_IsNaN(%s)", "(0 * %s)"), is.finite = is_missing("(R_FINITE(%s) != 0)",
-                                                                             "(%s != NA_INTEGER)"),
+      is.nan = is_missing("R_IsNaN(%s)", "(0 * %s)"), is.finite = is_missing(
+        "(R_FINITE(%s) != 0)",
+        "(%s != NA_INTEGER)"
+      ),
       pmin = extreme("ds_pmin(%s, %s)", "ds_pmini(%s, %s)"), pmax = extreme("ds_pmax(%s, %s)", "ds_pmaxi(%s, %s)"),
       ifelse = lower_ifelse, as.double = conversion("double"), as.numeric = conversion("double"),
       as.integer = conversion("integer"), as.logical = conversion("logical"), as.vector = conversion("any"),
@@ -217,12 +229,16 @@ math_rows <- function() {
       atan2 = plain_double("atan2(%s, %s)"), isTRUE = is_certain(1), isFALSE = is_certain(0),
       bitwAnd = bits("(%s & %s)"), bitwOr = bits("(%s | %s)"), bitwXor = bits("(%s ^ %s)"), bitwNot = bits("(~%s)")
     ),
-    Map(guarded, c(sqrt = "sqrt", sin = "sin", cos = "cos", tan = "tan", asin = "asin", acos = "acos",
-                   log1p = "log1p", log2 = "log2", log10 = "log10", gamma = "gammafn", lgamma = "lgammafn",
-                   digamma = "digamma", trigamma = "trigamma", cospi = "cospi", sinpi = "sinpi", asinh = "asinh",
-                   acosh = "acosh",
-                   atanh = "atanh")),
-    Map(function(name) function(cx, call) guarded_map(lower_arguments(cx, call, 2), name),
-        c(beta = "beta", lbeta = "lbeta", choose = "choose", lchoose = "lchoose"))
+    Map(guarded, c(
+      sqrt = "sqrt", sin = "sin", cos = "cos", tan = "tan", asin = "asin", acos = "acos",
+      log1p = "log1p", log2 = "log2", log10 = "log10", gamma = "gammafn", lgamma = "lgammafn",
+      digamma = "digamma", trigamma = "trigamma", cospi = "cospi", sinpi = "sinpi", asinh = "asinh",
+      acosh = "acosh",
+      atanh = "atanh"
+    )),
+    Map(
+      function(name) function(cx, call) guarded_map(lower_arguments(cx, call, 2), name),
+      c(beta = "beta", lbeta = "lbeta", choose = "choose", lchoose = "lchoose")
+    )
   )
 }

@@ -52,8 +52,10 @@ guarded_map <- function(nodes, name, more = NULL) {
   map_node(nodes, "double", "double", function(...) {
     args <- c(...)
     x <- sprintf("x%d_", seq_along(args))
-    sprintf("({ double %s, y_ = %s(%s); *bad |= (y_ != y_)%s; y_; })", paste(x, "=", args, collapse = ", "), name,
-            paste(c(x, more), collapse = ", "), paste0(" & (", x, " == ", x, ")", collapse = ""))
+    sprintf(
+      "({ double %s, y_ = %s(%s); *bad |= (y_ != y_)%s; y_; })", paste(x, "=", args, collapse = ", "), name,
+      paste(c(x, more), collapse = ", "), paste0(" & (", x, " == ", x, ")", collapse = "")
+    )
   })
 }
 
@@ -68,7 +70,8 @@ distribution_rows <- function() {
 draws <- function(family) {
   mode <- if (family %in% whole_families) "integer" else "double"
   one <- sprintf("r%s(%s)", family, paste(rep("%s", if (family == "gamma") 2 else length(families[[family]])),
-                                          collapse = ", "))
+    collapse = ", "
+  ))
   function(cx, call) {
     args <- matched_call(cx, call, family_formals(family, "n", NULL))
     if (is.null(args$n)) refuse(cx, call, "draws without a count")
@@ -103,8 +106,10 @@ lower_sample <- function(cx, call) {
   size <- if (is.null(args$size)) count else count_node(cx, args$size)
   cx$random <- TRUE
   cx$draws <- cx$draws + 1
-  many <- expression_node("sample", if (of$rank == 0) "integer" else of$mode, 1, of = of, count = count, size = size,
-                          replace = replace)
+  many <- expression_node("sample", if (of$rank == 0) "integer" else of$mode, 1,
+    of = of, count = count, size = size,
+    replace = replace
+  )
   if (!is.numeric(args$size) || args$size != 1) return(many)
   load_node(many, list(one_node()), TRUE)
 }

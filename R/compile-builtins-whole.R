@@ -12,14 +12,20 @@ from_r <- function(fn, mode_of, rank, risky = FALSE, check = NULL, where = "base
       if (node$mode %in% c("null", "na")) refuse(cx, code, sprintf("`%s()` of NULL or NA", fn))
       if (node$rank == 0) node else named_node(cx, node, code)
     })
-    if (is_random_code(call)) refuse(cx, call, "random numbers in the arguments of a function that R runs",
-                                     "Draw them into a variable first.")
+    if (is_random_code(call)) refuse(
+      cx, call, "random numbers in the arguments of a function that R runs",
+      "Draw them into a variable first."
+    )
     if (length(nodes) == 0) refuse(cx, call, "a call without arguments")
     result <- if (is.function(rank)) rank(nodes) else rank
-    node <- expression_node("rcall", mode_of(nodes[[1]]$mode), result, fn = fn, where = where, parts = unname(nodes),
-                            labels = rlang::names2(given), risky = risky, checks = if (!is.null(check)) check(nodes))
-    if (result > 0) node else load_node(hoist_value(cx, utils::modifyList(node, list(rank = 1)), call),
-                                        list(one_node()), TRUE)
+    node <- expression_node("rcall", mode_of(nodes[[1]]$mode), result,
+      fn = fn, where = where, parts = unname(nodes),
+      labels = rlang::names2(given), risky = risky, checks = if (!is.null(check)) check(nodes)
+    )
+    if (result > 0) node else load_node(
+      hoist_value(cx, utils::modifyList(node, list(rank = 1)), call),
+      list(one_node()), TRUE
+    )
   }
 }
 

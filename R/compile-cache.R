@@ -48,11 +48,14 @@ kernel_routine <- function(path) {
 abort_load <- function(e) {
   if (length(getLoadedDLLs()) > 90 && grepl("DLLs", conditionMessage(e))) {
     abort_ds("build", "This session holds as many libraries as R allows.", condition_line(e),
-             "Start R anew, or set the environment variable R_MAX_NUM_DLLS before it starts (?dyn.load).", cause = e)
+      "Start R anew, or set the environment variable R_MAX_NUM_DLLS before it starts (?dyn.load).",
+      cause = e
+    )
   }
   abort_ds("build", "A built library could not be loaded.", condition_line(e),
-           "Is the folder for temporary files mounted so that nothing in it may run (`noexec`)? Set TMPDIR to another.",
-           cause = e)
+    "Is the folder for temporary files mounted so that nothing in it may run (`noexec`)? Set TMPDIR to another.",
+    cause = e
+  )
 }
 
 # For tests, which make more kernels than a session can hold: none of them may be called after it.

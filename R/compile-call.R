@@ -62,8 +62,12 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
   kernel <- read_kernel(f)
   if ("..." %in% names(kernel$formals)) {
     abort_ds("unsupported", "A function with `...` can't be compiled.",
-             sprintf("%s, line %d.", basename(kernel$file),
-                     kernel$line), "Name its arguments.", file = kernel$file, line = kernel$line)
+      sprintf(
+        "%s, line %d.", basename(kernel$file),
+        kernel$line
+      ), "Name its arguments.",
+      file = kernel$file, line = kernel$line
+    )
   }
   state <- new.env(parent = emptyenv())
   state$original <- f
@@ -90,7 +94,9 @@ compiled_function <- function(kernel, state) {
 build_ahead <- function(kernel, state, like) {
   if (!is.list(like) || !setequal(names(like), names(kernel$formals))) {
     abort_input("`like` must be a list with a value for every argument, by name.", you_gave(like),
-                sprintf("The arguments are %s.", quoted(names(kernel$formals))), arg = "like")
+      sprintf("The arguments are %s.", quoted(names(kernel$formals))),
+      arg = "like"
+    )
   }
   specialise(state, like[names(kernel$formals)])
 }
@@ -161,10 +167,13 @@ refuse_argument <- function(kernel, arguments, at) {
   value <- arguments[[at]]
   hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
     "Kernels take numbers, vectors and matrices."
-  abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.",
-                                  names(kernel$formals)[[at]]),
-           c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
-           file = kernel$file, line = kernel$line)
+  abort_ds("unsupported", sprintf(
+    "The argument `%s` is of a kind that kernels don't take.",
+    names(kernel$formals)[[at]]
+  ),
+  c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
+  file = kernel$file, line = kernel$line
+  )
 }
 
 add_routine <- function(state, kernel, types, code) {
@@ -179,8 +188,10 @@ add_routine <- function(state, kernel, types, code) {
     emit_source(lowered, helpers$known, unname(types), past_end)
   }, state$numerics)
   state$routines[[code]] <- kernel_routine(files$library)
-  state$built[[code]] <- list(types = types, path = files$library, source = files$source,
-                              seconds = clock_now() - start, cached = files$cached,
-                              constants = Filter(Negate(is.function), outside))
+  state$built[[code]] <- list(
+    types = types, path = files$library, source = files$source,
+    seconds = clock_now() - start, cached = files$cached,
+    constants = Filter(Negate(is.function), outside)
+  )
   TRUE
 }

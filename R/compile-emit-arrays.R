@@ -53,10 +53,16 @@ is_alias <- function(em, s, type) {
 
 emit_alias <- function(em, v, from, type, check) {
   extents <- if (type$rank > 1) sprintf("%s_d%d = %s_d%d;", v, seq_len(type$rank), from, seq_len(type$rank))
-  paste(c(check,
-          sprintf(paste("REPROTECT(%1$s_s = %2$s_s, %1$s_i); %1$s_p = %2$s_p; %1$s_n = %2$s_n; %1$s_c = %2$s_c;",
-                        "%1$s_set = 1; %1$s_null = %2$s_null;"),
-                         v, from), extents), collapse = " ")
+  paste(c(
+    check,
+    sprintf(
+      paste(
+        "REPROTECT(%1$s_s = %2$s_s, %1$s_i); %1$s_p = %2$s_p; %1$s_n = %2$s_n; %1$s_c = %2$s_c;",
+        "%1$s_set = 1; %1$s_null = %2$s_null;"
+      ),
+      v, from
+    ), extents
+  ), collapse = " ")
 }
 
 # `x <- c(x, v)`: room is made ahead, so that it costs constant time on average.
@@ -69,11 +75,15 @@ is_append <- function(em, s) {
 emit_append <- function(em, s, v, type) {
   part <- s$value$parts[[2]]
   value <- value_as(em, part, type$mode)
-  sprintf(paste("{ const %1$s x_ = %2$s; if (DS_RARE(%3$s_n == %3$s_c)) {",
-                "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, %6$s, &%3$s_c), %3$s_i);",
-                "%3$s_p = %5$s(%3$s_s); }",
-                "%3$s_p[%3$s_n++] = x_; %3$s_null = 0; }"),
-          c_types[[type$mode]], value, v, object_types[[type$mode]], data_readers[[type$mode]], em$trips %||% "0")
+  sprintf(
+    paste(
+      "{ const %1$s x_ = %2$s; if (DS_RARE(%3$s_n == %3$s_c)) {",
+      "REPROTECT(%3$s_s = ds_grown(%3$s_s, %4$s, %3$s_n, %3$s_n + 1, %6$s, &%3$s_c), %3$s_i);",
+      "%3$s_p = %5$s(%3$s_s); }",
+      "%3$s_p[%3$s_n++] = x_; %3$s_null = 0; }"
+    ),
+    c_types[[type$mode]], value, v, object_types[[type$mode]], data_readers[[type$mode]], em$trips %||% "0"
+  )
 }
 
 # Makes place k_ exist in a vector: what lies between is NA. Code that grows vectors slows
@@ -81,11 +91,15 @@ emit_append <- function(em, s, v, type) {
 grow_text <- function(em, v, name) {
   mode <- em$vars[[name]]$mode
   if (!em$past_end && !name %in% em$growing) return(sprintf("if (DS_RARE(k_ > %s_n)) goto ds_past_end;", v))
-  sprintf(paste("if (DS_RARE(k_ > %1$s_n)) { if (k_ > %1$s_c) {",
-                "REPROTECT(%1$s_s = ds_grown(%1$s_s, %2$s, %1$s_n, k_, %5$s, &%1$s_c), %1$s_i);",
-                "%1$s_p = %3$s(%1$s_s); }",
-                "for (R_xlen_t j_ = %1$s_n; j_ < k_ - 1; ++j_) %1$s_p[j_] = %4$s; %1$s_n = k_; %1$s_null = 0; }"),
-          v, object_types[[mode]], data_readers[[mode]], na_text(mode), em$trips %||% "0")
+  sprintf(
+    paste(
+      "if (DS_RARE(k_ > %1$s_n)) { if (k_ > %1$s_c) {",
+      "REPROTECT(%1$s_s = ds_grown(%1$s_s, %2$s, %1$s_n, k_, %5$s, &%1$s_c), %1$s_i);",
+      "%1$s_p = %3$s(%1$s_s); }",
+      "for (R_xlen_t j_ = %1$s_n; j_ < k_ - 1; ++j_) %1$s_p[j_] = %4$s; %1$s_n = k_; %1$s_null = 0; }"
+    ),
+    v, object_types[[mode]], data_readers[[mode]], na_text(mode), em$trips %||% "0"
+  )
 }
 
 # Vectors that the code means to grow: they start empty, take themselves and more, or are
@@ -115,25 +129,36 @@ emit_store <- function(em, s) {
   room <- if (type$rank > 1) sprintf("if (DS_RARE(k_ > %s_n)) goto ds_bail;", v) else grow_text(em, v, s$name)
   outside <- if (type$rank > 1) sprintf("DS_OUTSIDE(k_, %s_n)", v) else
     outside_text(em, s$name, s$at[[1]], paste0(v, "_n"))
-  sprintf("%s R_xlen_t k_ = %s; if (%s) { if (k_ < 1) goto ds_bail; %s } %s_p[k_ - 1] = x_; }", start,
-          emit_position(em, s$at[[1]]), outside, room, v)
+  sprintf(
+    "%s R_xlen_t k_ = %s; if (%s) { if (k_ < 1) goto ds_bail; %s } %s_p[k_ - 1] = x_; }", start,
+    emit_position(em, s$at[[1]]), outside, room, v
+  )
 }
 
 # A value made afresh into the variable `v`.
 emit_into <- function(em, node, v, mode, rank) {
   if (node$op == "rcall") return(emit_rcall(em, node, v, mode, rank))
   made <- switch(node$op,
-    fill = make_fill(em, node, mode), range = make_range(em, node, mode), concat = make_concat(em, node, mode),
-    along = make_along(em, node), draws = make_draws(em, node, mode), sample = make_sample(em, node, mode),
-    reshape = make_reshape(em, node, mode), subset = make_subset(em, node, mode),
+    fill = make_fill(em, node, mode),
+    range = make_range(em, node, mode),
+    concat = make_concat(em, node, mode),
+    along = make_along(em, node),
+    draws = make_draws(em, node, mode),
+    sample = make_sample(em, node, mode),
+    reshape = make_reshape(em, node, mode),
+    subset = make_subset(em, node, mode),
     if (node$rank == 0) make_concat(em, list(parts = list(node)), mode) else make_map(em, node, mode)
   )
   extents <- if (rank > 1) sprintf("%s_d%d = %s;", v, seq_len(rank), made$extents)
-  paste(c("{", made$pre, sprintf("SEXP o_ = Rf_allocVector(%s, n_); %s *p_ = %s(o_);", object_types[[mode]],
-                                 c_types[[mode]],
-                                 data_readers[[mode]]), made$body,
-          sprintf("REPROTECT(%1$s_s = o_, %1$s_i); %1$s_p = p_; %1$s_n = %1$s_c = n_; %1$s_set = 1; %1$s_null = 0;", v),
-          extents, "}"), collapse = "\n")
+  paste(c(
+    "{", made$pre, sprintf(
+      "SEXP o_ = Rf_allocVector(%s, n_); %s *p_ = %s(o_);", object_types[[mode]],
+      c_types[[mode]],
+      data_readers[[mode]]
+    ), made$body,
+    sprintf("REPROTECT(%1$s_s = o_, %1$s_i); %1$s_p = p_; %1$s_n = %1$s_c = n_; %1$s_set = 1; %1$s_null = 0;", v),
+    extents, "}"
+  ), collapse = "\n")
 }
 
 c_count <- function(em, node) {
@@ -145,10 +170,14 @@ make_fill <- function(em, node, mode) {
   value <- sprintf("const %s x_ = %s;", c_types[[mode]], value_as(em, node$value, mode))
   extents <- node$extents
   counts <- if (is.null(extents)) sprintf("const R_xlen_t n_ = %s;", c_count(em, node$count)) else
-    c(sprintf("const R_xlen_t e%d_ = %s;", seq_along(extents), vapply(extents, function(e) c_count(em, e), "")),
-      sprintf("const R_xlen_t n_ = %s;", paste0("e", seq_along(extents), "_", collapse = " * ")))
-  list(pre = c(counts, value), body = if (!isTRUE(node$late)) "for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = x_;",
-       extents = sprintf("e%d_", seq_along(extents)))
+    c(
+      sprintf("const R_xlen_t e%d_ = %s;", seq_along(extents), vapply(extents, function(e) c_count(em, e), "")),
+      sprintf("const R_xlen_t n_ = %s;", paste0("e", seq_along(extents), "_", collapse = " * "))
+    )
+  list(
+    pre = c(counts, value), body = if (!isTRUE(node$late)) "for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = x_;",
+    extents = sprintf("e%d_", seq_along(extents))
+  )
 }
 
 # lo_, hi_ of `a:b` and seq_len(n), or the kernel gives up.
@@ -156,14 +185,18 @@ range_ends <- function(em, node) {
   from <- value_as(em, node$from, "double")
   to <- value_as(em, node$to, "double")
   if (!node$colon) {
-    return(sprintf(paste("const double to_ = %s; if (!(to_ >= 0 && to_ <= INT_MAX)) goto ds_bail;",
-                         "const R_xlen_t lo_ = 1, hi_ = (R_xlen_t) to_;"), to))
+    return(sprintf(paste(
+      "const double to_ = %s; if (!(to_ >= 0 && to_ <= INT_MAX)) goto ds_bail;",
+      "const R_xlen_t lo_ = 1, hi_ = (R_xlen_t) to_;"
+    ), to))
   }
   # from a whole number R counts in integers up to the last one not past the end (seq_colon() in seq.c)
-  sprintf(paste("const double from_ = %s, to_ = %s;",
-                "if (!ds_is_int(from_) || !(fabs(to_) < 2147483647.0)) goto ds_bail;",
-                "const R_xlen_t far_ = (R_xlen_t) (fabs(to_ - from_) + FLT_EPSILON), lo_ = (R_xlen_t) from_;",
-                "const R_xlen_t hi_ = from_ <= to_ ? lo_ + far_ : lo_ - far_;"), from, to)
+  sprintf(paste(
+    "const double from_ = %s, to_ = %s;",
+    "if (!ds_is_int(from_) || !(fabs(to_) < 2147483647.0)) goto ds_bail;",
+    "const R_xlen_t far_ = (R_xlen_t) (fabs(to_ - from_) + FLT_EPSILON), lo_ = (R_xlen_t) from_;",
+    "const R_xlen_t hi_ = from_ <= to_ ? lo_ + far_ : lo_ - far_;"
+  ), from, to)
 }
 
 range_count <- function(node) {
@@ -172,8 +205,10 @@ range_count <- function(node) {
 }
 
 make_range <- function(em, node, mode) {
-  list(pre = c(range_ends(em, node), range_count(node)),
-       body = sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = (%s) (lo_ + j_ * step_);", c_types[[mode]]))
+  list(
+    pre = c(range_ends(em, node), range_count(node)),
+    body = sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[j_] = (%s) (lo_ + j_ * step_);", c_types[[mode]])
+  )
 }
 
 make_concat <- function(em, node, mode) {
@@ -183,18 +218,28 @@ make_concat <- function(em, node, mode) {
     if (part$op == "null") return(list(pre = "", n = "0", body = ""))
     if (part$rank == 0) {
       value <- sprintf("c%d_%d_", id, i)
-      return(list(pre = sprintf("const %s %s = %s;", c_types[[mode]], value,
-                                value_as(em, part, mode)),
-                  n = "1", body = sprintf("p_[at_++] = %s;", value)))
+      return(list(
+        pre = sprintf(
+          "const %s %s = %s;", c_types[[mode]], value,
+          value_as(em, part, mode)
+        ),
+        n = "1", body = sprintf("p_[at_++] = %s;", value)
+      ))
     }
     array <- emit_array(em, part)
-    list(pre = array$pre, n = paste0(array$name, "_n"),
-         body = sprintf("for (R_xlen_t j_ = 0; j_ < %s_n; ++j_) p_[at_++] = %s;", array$name,
-                        convert(sprintf("%s_p[j_]", array$name), part$mode, mode)))
+    list(
+      pre = array$pre, n = paste0(array$name, "_n"),
+      body = sprintf(
+        "for (R_xlen_t j_ = 0; j_ < %s_n; ++j_) p_[at_++] = %s;", array$name,
+        convert(sprintf("%s_p[j_]", array$name), part$mode, mode)
+      )
+    )
   })
   pick <- function(field) vapply(parts, function(part) part[[field]], "")
-  list(pre = c(pick("pre"), sprintf("const R_xlen_t n_ = %s;", paste(pick("n"), collapse = " + "))),
-       body = c("R_xlen_t at_ = 0;", pick("body"), "(void) at_;"))
+  list(
+    pre = c(pick("pre"), sprintf("const R_xlen_t n_ = %s;", paste(pick("n"), collapse = " + "))),
+    body = c("R_xlen_t at_ = 0;", pick("body"), "(void) at_;")
+  )
 }
 
 make_along <- function(em, node) {
@@ -205,12 +250,18 @@ make_along <- function(em, node) {
   body <- switch(node$how,
     rev = sprintf("for (R_xlen_t j_ = 0; j_ < n_; ++j_) p_[n_ - 1 - j_] = %s;", x),
     cumsum = if (double) c("DS_LONG s_ = 0;", loop(sprintf("{ s_ += %s; p_[j_] = (double) s_; }", x))) else
-      c("long long s_ = 0; int na_ = 0;",
-        loop(sprintf(paste("{ int x_ = %s; if (x_ == NA_INTEGER) na_ = 1; if (!na_) { s_ += x_;",
-                           "if (s_ > INT_MAX || s_ < -INT_MAX) { *bad = 1; na_ = 1; } }",
-                           "p_[j_] = na_ ? NA_INTEGER : (int) s_; }"), x))),
-    cumprod = c("DS_LONG s_ = 1;", loop(sprintf("{ s_ *= %s; p_[j_] = (double) s_; }",
-                                                convert(x, node$arg$mode, "double"))))
+      c(
+        "long long s_ = 0; int na_ = 0;",
+        loop(sprintf(paste(
+          "{ int x_ = %s; if (x_ == NA_INTEGER) na_ = 1; if (!na_) { s_ += x_;",
+          "if (s_ > INT_MAX || s_ < -INT_MAX) { *bad = 1; na_ = 1; } }",
+          "p_[j_] = na_ ? NA_INTEGER : (int) s_; }"
+        ), x))
+      ),
+    cumprod = c("DS_LONG s_ = 1;", loop(sprintf(
+      "{ s_ *= %s; p_[j_] = (double) s_; }",
+      convert(x, node$arg$mode, "double")
+    )))
   )
   list(pre = c(array$pre, sprintf("const R_xlen_t n_ = %s_n;", array$name)), body = body)
 }
@@ -231,16 +282,20 @@ element_parts <- function(em, node) {
   leaves$strict <- FALSE
   at <- take_leaves(em, node, leaves)
   names <- unique(leaves$names)
-  list(pre = c(leaves$pre, length_text(names, unique(leaves$matrix), leaves$strict, node$rank)), at = at,
-       single = length(names) == 1,
-       extents = if (length(leaves$matrix)) sprintf("%s_d%d", leaves$matrix[[1]], seq_len(node$rank)))
+  list(
+    pre = c(leaves$pre, length_text(names, unique(leaves$matrix), leaves$strict, node$rank)), at = at,
+    single = length(names) == 1,
+    extents = if (length(leaves$matrix)) sprintf("%s_d%d", leaves$matrix[[1]], seq_len(node$rank))
+  )
 }
 
 take_leaves <- function(em, node, leaves) {
   if (node$rank == 0) {
     name <- sprintf("c%d_", fresh(em))
-    leaves$pre <- c(leaves$pre, sprintf("const %s %s = %s;", c_types[[if (node$mode == "na") "logical" else node$mode]],
-                                        name, emit(em, node)))
+    leaves$pre <- c(leaves$pre, sprintf(
+      "const %s %s = %s;", c_types[[if (node$mode == "na") "logical" else node$mode]],
+      name, emit(em, node)
+    ))
     return(function(recycled) name)
   }
   if (node$op == "map") {
@@ -248,12 +303,17 @@ take_leaves <- function(em, node, leaves) {
     args <- lapply(unname(node$args), function(arg) take_leaves(em, arg, leaves))
     modes <- rep_len(node$from, length(args))
     return(function(recycled) {
-      texts <- Map(function(at, arg, to) convert(at(recycled), arg$mode, to, is_sure(arg)), args, unname(node$args),
-                   modes)
+      texts <- Map(
+        function(at, arg, to) convert(at(recycled), arg$mode, to, is_sure(arg)), args, unname(node$args),
+        modes
+      )
       do.call(node$code, texts)
     })
   }
-  in_place <- switch(node$op, subset = subset_leaf(em, node, leaves), range = range_leaf(em, node, leaves))
+  in_place <- switch(node$op,
+    subset = subset_leaf(em, node, leaves),
+    range = range_leaf(em, node, leaves)
+  )
   if (!is.null(in_place)) return(in_place)
   array <- emit_array(em, node)
   leaves$pre <- c(leaves$pre, array$pre)
@@ -275,12 +335,16 @@ length_text <- function(names, matrices, strict, rank) {
       sprintf("if (%1$s_d%3$d != %2$s_d%3$d) goto ds_bail;", matrices[-1], rep_len(matrices, pairs), rep_len(d, pairs))
     }))
     if (strict) same <- sprintf("%s && %s > 0", same, lengths[[1]]) # the type of an empty ifelse() is logical
-    return(c(sprintf("if (!(%s)) goto ds_bail;", same), extents,
-             sprintf("const R_xlen_t n_ = %s; const int same_ = 1; (void) same_;", lengths[[1]])))
+    return(c(
+      sprintf("if (!(%s)) goto ds_bail;", same), extents,
+      sprintf("const R_xlen_t n_ = %s; const int same_ = 1; (void) same_;", lengths[[1]])
+    ))
   }
-  c(sprintf("const int same_ = %s; R_xlen_t n_ = %s;", same, lengths[[1]]), "if (!same_) {",
+  c(
+    sprintf("const int same_ = %s; R_xlen_t n_ = %s;", same, lengths[[1]]), "if (!same_) {",
     sprintf("if (%1$s > n_) n_ = %1$s;", lengths[-1]), sprintf("if (%s == 0) n_ = 0;", lengths),
-    sprintf("if (n_ > 0 && n_ %% %s != 0) goto ds_bail;", lengths), "}")
+    sprintf("if (n_ > 0 && n_ %% %s != 0) goto ds_bail;", lengths), "}"
+  )
 }
 
 each_element <- function(parts, body) {

@@ -14,29 +14,37 @@ emit_range_loop <- function(em, s) {
   down <- goes_down(s$over)
   guards <- if (inner) new.env()
   fast <- if (inner) {
-    state <- list(var = s$name, counter = counter, lo = sprintf(if (down) "hi%d" else "lo%d", id),
-                  hi = sprintf(if (down) "lo%d" else "hi%d", id), guards = guards,
-                  assigned = assigned_in(s$body), whole = assigned_whole(s$body))
+    state <- list(
+      var = s$name, counter = counter, lo = sprintf(if (down) "hi%d" else "lo%d", id),
+      hi = sprintf(if (down) "lo%d" else "hi%d", id), guards = guards,
+      assigned = assigned_in(s$body), whole = assigned_whole(s$body)
+    )
     loop_body(em, s, state, sprintf("n%d", id))
   }
   conditions <- unique(guards$conditions)
   careful <- if (!inner || length(conditions) || s$over$colon) loop_body(em, s, NULL, sprintf("n%d", id))
   lines_of(
     "{", range_ends(em, s$over), range_count(s$over),
-    sprintf("const R_xlen_t lo%1$d = lo_, hi%1$d = hi_, n%1$d = n_, step%1$d = step_; (void) hi%1$d; (void) step%1$d;",
-            id),
+    sprintf(
+      "const R_xlen_t lo%1$d = lo_, hi%1$d = hi_, n%1$d = n_, step%1$d = step_; (void) hi%1$d; (void) step%1$d;",
+      id
+    ),
     sprintf("%s_set = 0;", v), late_fills(em, s, id),
     if (inner) c(
       sprintf("if (%s) {", paste(c(sprintf("step%d == %d", id, if (down) -1 else 1), conditions), collapse = " && ")),
-      sprintf("if (DS_RARE((tick -= n%d >> 3) <= 0)) { tick = 0x10000; R_CheckUserInterrupt(); } %s", id,
-              counters_check(em)),
+      sprintf(
+        "if (DS_RARE((tick -= n%d >> 3) <= 0)) { tick = 0x10000; R_CheckUserInterrupt(); } %s", id,
+        counters_check(em)
+      ),
       sprintf(if (down) "for (R_xlen_t %1$s = lo%2$d; %1$s >= hi%2$d; --%1$s) {" else
         "for (R_xlen_t %1$s = lo%2$d; %1$s <= hi%2$d; ++%1$s) {", counter, id), set(counter), fast, "}", "}"
     ),
     if (!is.null(careful)) c(
       if (inner) "else",
-      sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) {",
-              id), set(sprintf("(lo%1$d + q%1$d * step%1$d)", id)),
+      sprintf(
+        "for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) {",
+        id
+      ), set(sprintf("(lo%1$d + q%1$d * step%1$d)", id)),
       interrupt_check(em), careful, "}"
     ),
     sprintf("(void) n%d;", id), "}"
@@ -50,9 +58,13 @@ goes_down <- function(over) over$colon && over$to$op == "const" && over$from$op 
 late_fills <- function(em, s, id) {
   vapply(s$overwrites, function(one) {
     v <- c_name(one$name)
-    sprintf(paste("if (!(step%1$d == 1 && lo%1$d == 1 && hi%1$d == %2$s_n))",
-                  "for (R_xlen_t j_ = 0; j_ < %2$s_n; ++j_) %2$s_p[j_] = %3$s;"),
-            id, v, value_as(em, one$value, em$vars[[one$name]]$mode))
+    sprintf(
+      paste(
+        "if (!(step%1$d == 1 && lo%1$d == 1 && hi%1$d == %2$s_n))",
+        "for (R_xlen_t j_ = 0; j_ < %2$s_n; ++j_) %2$s_p[j_] = %3$s;"
+      ),
+      id, v, value_as(em, one$value, em$vars[[one$name]]$mode)
+    )
   }, "")
 }
 
@@ -75,8 +87,10 @@ loop_body <- function(em, s, fast, trips) {
 
 # Integers at the ends of a range are no NA where its loop runs.
 sure_ends <- function(em, s) {
-  ends <- Filter(function(end) !is.null(end) && end$op == "var" && end$mode == "integer" && end$name %in% em$defined,
-                 s$over[c("from", "to")])
+  ends <- Filter(
+    function(end) !is.null(end) && end$op == "var" && end$mode == "integer" && end$name %in% em$defined,
+    s$over[c("from", "to")]
+  )
   setdiff(vapply(ends, function(end) end$name, ""), assigned_in(s$body))
 }
 
@@ -91,10 +105,14 @@ emit_vector_loop <- function(em, s) {
   type <- em$vars[[s$name]]
   value <- convert(sprintf("%s_p[q%d]", array$name, id), over$mode, type$mode)
   body <- loop_body(em, s, NULL, sprintf("n%d", id))
-  lines_of("{", array$pre, sprintf("const R_xlen_t n%d = %s_n; %s_set = 0;", id, array$name, v),
-           sprintf("for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) { %2$s = %3$s; %2$s_set = 1;", id, v,
-                   value), interrupt_check(em),
-           body, "}", "}")
+  lines_of(
+    "{", array$pre, sprintf("const R_xlen_t n%d = %s_n; %s_set = 0;", id, array$name, v),
+    sprintf(
+      "for (R_xlen_t q%1$d = 0; q%1$d < n%1$d; ++q%1$d) { %2$s = %3$s; %2$s_set = 1;", id, v,
+      value
+    ), interrupt_check(em),
+    body, "}", "}"
+  )
 }
 
 has_for <- function(statements) {
@@ -133,8 +151,10 @@ proved_place <- function(em, name, rank, at) {
 
 add_guard <- function(fast, form, end) {
   span <- if (form$coefficient == 1) sprintf("%s + (%s)", c(fast$lo, fast$hi), form$offset) else rep(form$offset, 2)
-  fast$guards$conditions <- c(fast$guards$conditions, form$guards, sprintf("(%s) >= 1", span[[1]]),
-                              sprintf("(%s) <= %s", span[[2]], end))
+  fast$guards$conditions <- c(
+    fast$guards$conditions, form$guards, sprintf("(%s) >= 1", span[[1]]),
+    sprintf("(%s) <= %s", span[[2]], end)
+  )
 }
 
 # An index as counter * coefficient + offset, with coefficient 0 or 1 and an
@@ -149,8 +169,10 @@ affine_form <- function(em, node, fast) {
     v <- c_name(node$name)
     if (node$name %in% em$whole) return(form(0, v))
     if (node$mode == "integer") return(form(0, sprintf("(R_xlen_t) %s", v)))
-    if (node$mode == "double") return(form(0, sprintf("(R_xlen_t) %s", v),
-                                           sprintf("fabs(%1$s) < 4503599627370496.0 && %1$s == floor(%1$s)", v)))
+    if (node$mode == "double") return(form(
+      0, sprintf("(R_xlen_t) %s", v),
+      sprintf("fabs(%1$s) < 4503599627370496.0 && %1$s == floor(%1$s)", v)
+    ))
     return(NULL)
   }
   if (node$op != "map" || !isTRUE(node$fn %in% c("+", "-")) || length(node$args) != 2) return(NULL)
@@ -158,6 +180,8 @@ affine_form <- function(em, node, fast) {
   if (any(vapply(sides, is.null, NA))) return(NULL)
   coefficients <- vapply(sides, function(side) side$coefficient, 0)
   if (sum(coefficients) > 1 || (node$fn == "-" && coefficients[[2]] == 1)) return(NULL)
-  form(sum(coefficients), sprintf("(%s) %s (%s)", sides[[1]]$offset, node$fn, sides[[2]]$offset),
-       c(sides[[1]]$guards, sides[[2]]$guards))
+  form(
+    sum(coefficients), sprintf("(%s) %s (%s)", sides[[1]]$offset, node$fn, sides[[2]]$offset),
+    c(sides[[1]]$guards, sides[[2]]$guards)
+  )
 }

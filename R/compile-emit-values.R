@@ -2,13 +2,21 @@
 
 emit <- function(em, node) {
   switch(node$op,
-    const = emit_constant(node), var = emit_variable(em, node),
-    map = emit_in_order(em, node, node$from, node$code), load = emit_load(em, node), fold = emit_fold(em, node),
-    size = emit_size(em, node), extent = emit_extent(em, node), statistic = emit_statistic(em, node),
+    const = emit_constant(node),
+    var = emit_variable(em, node),
+    map = emit_in_order(em, node, node$from, node$code),
+    load = emit_load(em, node),
+    fold = emit_fold(em, node),
+    size = emit_size(em, node),
+    extent = emit_extent(em, node),
+    statistic = emit_statistic(em, node),
     is_null = sprintf("({ %s %s_null; })", defined_check(em, node$name), c_name(node$name)),
     giveup = "({ goto ds_bail; NA_LOGICAL; })",
-    choice = emit_choice(em, node), ifelse = emit_ifelse(em, node), lazy = emit_lazy(em, node),
-    draw = emit_draw(em, node), helper = emit_helper_call(em, node)
+    choice = emit_choice(em, node),
+    ifelse = emit_ifelse(em, node),
+    lazy = emit_lazy(em, node),
+    draw = emit_draw(em, node),
+    helper = emit_helper_call(em, node)
   )
 }
 
@@ -80,13 +88,17 @@ emit_whole <- function(em, node) {
   sides <- lapply(node$args, function(arg) emit_whole(em, arg))
   if (any(vapply(sides, is.null, NA))) return(NULL)
   if (node$fn %in% c("+", "-", "*")) return(sprintf("(%s %s %s)", sides[[1]], node$fn, sides[[2]]))
-  sprintf("({ const R_xlen_t l_ = %s, r_ = %s; l_ %s r_ ? l_ : r_; })", sides[[1]], sides[[2]],
-          if (node$fn == "max") ">" else "<")
+  sprintf(
+    "({ const R_xlen_t l_ = %s, r_ = %s; l_ %s r_ ? l_ : r_; })", sides[[1]], sides[[2]],
+    if (node$fn == "max") ">" else "<"
+  )
 }
 
 whole_constant <- function(node) {
-  node$mode %in% c("integer",
-                   "double") && !is.na(node$value) && abs(node$value) < 1e9 && node$value == round(node$value)
+  node$mode %in% c(
+    "integer",
+    "double"
+  ) && !is.na(node$value) && abs(node$value) < 1e9 && node$value == round(node$value)
 }
 
 emit_load <- function(em, node) {
@@ -112,8 +124,10 @@ load_single <- function(em, node, pre, length, value) {
     outside <- outside_text(em, node$of$name, node$at[[1]], length)
     return(sprintf("%s if (%s) { if (k_ < 1) goto ds_bail; goto ds_past_end; } %s; })", start, outside, value))
   }
-  sprintf("%s DS_OUTSIDE(k_, %s) ? ({ if (k_ < 1) goto ds_bail; %s; }) : %s; })", start, length, na_text(node$mode),
-          value)
+  sprintf(
+    "%s DS_OUTSIDE(k_, %s) ? ({ if (k_ < 1) goto ds_bail; %s; }) : %s; })", start, length, na_text(node$mode),
+    value
+  )
 }
 
 emit_load_of_value <- function(em, node) {
@@ -133,8 +147,10 @@ emit_extent <- function(em, node) {
 # Locals k1_, k2_, ... with a place in a matrix, or the kernel gives up.
 checked_places <- function(em, v, at) {
   paste(vapply(seq_along(at), function(i) {
-    sprintf("R_xlen_t k%1$d_ = %2$s; if (DS_OUTSIDE(k%1$d_, %3$s_d%1$d)) goto ds_bail;", i,
-            emit_position(em, at[[i]]), v)
+    sprintf(
+      "R_xlen_t k%1$d_ = %2$s; if (DS_OUTSIDE(k%1$d_, %3$s_d%1$d)) goto ds_bail;", i,
+      emit_position(em, at[[i]]), v
+    )
   }, ""), collapse = " ")
 }
 
@@ -147,8 +163,10 @@ place_text <- function(v, rank, names = sprintf("k%d_ - 1", seq_len(rank))) {
 emit_size <- function(em, node) {
   if (node$of$op == "var") {
     v <- c_name(node$of$name)
-    return(sprintf("({ %s if (DS_RARE(%s_n > INT_MAX)) goto ds_bail; (int) %s_n; })", defined_check(em, node$of$name),
-                   v, v))
+    return(sprintf(
+      "({ %s if (DS_RARE(%s_n > INT_MAX)) goto ds_bail; (int) %s_n; })", defined_check(em, node$of$name),
+      v, v
+    ))
   }
   array <- emit_array(em, node$of)
   sprintf("({ %s (int) %s_n; })", array$pre, array$name)
@@ -161,8 +179,10 @@ emit_choice <- function(em, node) {
 
 emit_ifelse <- function(em, node) {
   side <- function(part) value_as(em, part, node$mode)
-  sprintf("({ int t_ = %s; if (DS_RARE(t_ == NA_LOGICAL)) goto ds_bail; t_ ? %s : %s; })", emit(em, node$test),
-          side(node$yes), side(node$no))
+  sprintf(
+    "({ int t_ = %s; if (DS_RARE(t_ == NA_LOGICAL)) goto ds_bail; t_ ? %s : %s; })", emit(em, node$test),
+    side(node$yes), side(node$no)
+  )
 }
 
 emit_lazy <- function(em, node) {
@@ -185,13 +205,19 @@ emit_fold <- function(em, node) {
   double <- node$arg$mode == "double"
   text <- switch(node$fold,
     sum = if (double) list("DS_LONG s_ = 0;", each("s_ += %s;"), "(double) s_") else
-      list("long long s_ = 0; int na_ = 0;", each("{ int x_ = %s; if (x_ == NA_INTEGER) na_ = 1; else s_ += x_; }"),
-           "if (!na_ && (s_ > INT_MAX || s_ < -INT_MAX)) *bad = 1;", "na_ ? NA_INTEGER : (int) s_"),
-    prod = list("DS_LONG s_ = 1;", each(if (double) "s_ *= %s;" else "{ int x_ = %s; s_ *= ds_i2d(x_); }"),
-                "(double) s_"),
+      list(
+        "long long s_ = 0; int na_ = 0;", each("{ int x_ = %s; if (x_ == NA_INTEGER) na_ = 1; else s_ += x_; }"),
+        "if (!na_ && (s_ > INT_MAX || s_ < -INT_MAX)) *bad = 1;", "na_ ? NA_INTEGER : (int) s_"
+      ),
+    prod = list(
+      "DS_LONG s_ = 1;", each(if (double) "s_ *= %s;" else "{ int x_ = %s; s_ *= ds_i2d(x_); }"),
+      "(double) s_"
+    ),
     mean = emit_mean(each, double, node$skip),
-    which.max = , which.min = emit_which(node$fold, each, node$arg$mode),
-    min = , max = emit_extreme(node$fold, each, double, x),
+    which.max = ,
+    which.min = emit_which(node$fold, each, node$arg$mode),
+    min = ,
+    max = emit_extreme(node$fold, each, double, x),
     any = list("int s_ = 0;", each("s_ = ds_or(s_, %s);"), "s_"),
     all = list("int s_ = 1;", each("s_ = ds_and(s_, %s);"), "s_")
   )
@@ -200,35 +226,47 @@ emit_fold <- function(em, node) {
 
 # A step that passes over what is missing; the element is worked out once.
 skip_missing <- function(body, mode) {
-  sprintf("{ const %s e_ = %%s; if (!(%s)) %s }", c_types[[mode]],
-          if (mode == "double") "ISNAN(e_)" else "e_ == NA_INTEGER", sub("%s", "e_", body, fixed = TRUE))
+  sprintf(
+    "{ const %s e_ = %%s; if (!(%s)) %s }", c_types[[mode]],
+    if (mode == "double") "ISNAN(e_)" else "e_ == NA_INTEGER", sub("%s", "e_", body, fixed = TRUE)
+  )
 }
 
 # R's mean: a second pass adds what the first one lost (summary.c).
 emit_mean <- function(each, double, skip) {
   value <- if (double) "%s" else "ds_i2d(%s)"
   count <- if (skip) c("R_xlen_t m_ = 0;", each("{ (void) (%s); ++m_; }")) else "const R_xlen_t m_ = n_;"
-  list(count, "DS_LONG s_ = 0, t_ = 0;", each(sprintf("s_ += %s;", value)), "s_ /= m_;",
-       if (double) c("if (R_FINITE((double) s_)) {", each(sprintf("t_ += (%s - s_);", value)), "s_ += t_ / m_; }"),
-       "(double) s_")
+  list(
+    count, "DS_LONG s_ = 0, t_ = 0;", each(sprintf("s_ += %s;", value)), "s_ /= m_;",
+    if (double) c("if (R_FINITE((double) s_)) {", each(sprintf("t_ += (%s - s_);", value)), "s_ += t_ / m_; }"),
+    "(double) s_"
+  )
 }
 
 # The place of the first extreme that is not missing; where there is none R gives an empty vector.
 emit_which <- function(fold, each, mode) {
-  step <- sprintf("{ const double x_ = %s; ++k_; if (!ISNAN(x_) && (at_ == 0 || x_ %s s_)) { s_ = x_; at_ = k_; } }",
-                  convert("%s", mode, "double"), if (fold == "which.max") ">" else "<")
-  list("double s_ = 0; R_xlen_t at_ = 0, k_ = 0;", each(step), "if (at_ == 0 || at_ > INT_MAX) goto ds_bail;",
-       "(int) at_")
+  step <- sprintf(
+    "{ const double x_ = %s; ++k_; if (!ISNAN(x_) && (at_ == 0 || x_ %s s_)) { s_ = x_; at_ = k_; } }",
+    convert("%s", mode, "double"), if (fold == "which.max") ">" else "<"
+  )
+  list(
+    "double s_ = 0; R_xlen_t at_ = 0, k_ = 0;", each(step), "if (at_ == 0 || at_ > INT_MAX) goto ds_bail;",
+    "(int) at_"
+  )
 }
 
 emit_extreme <- function(fold, each, double, type) {
   better <- if (fold == "max") ">" else "<"
   step <- if (double) {
-    sprintf(paste("{ double x_ = %%s; if (DS_RARE(ISNAN(x_))) { if (!ISNA(s_)) s_ = x_; u_ = 1; }",
-                  "else if (!u_ || x_ %s s_) { s_ = x_; u_ = 1; } }"), better)
+    sprintf(paste(
+      "{ double x_ = %%s; if (DS_RARE(ISNAN(x_))) { if (!ISNA(s_)) s_ = x_; u_ = 1; }",
+      "else if (!u_ || x_ %s s_) { s_ = x_; u_ = 1; } }"
+    ), better)
   } else {
-    sprintf(paste("{ int x_ = %%s; if (!u_ || s_ != NA_INTEGER) {",
-                  "if (x_ == NA_INTEGER || !u_ || x_ %s s_) { s_ = x_; u_ = 1; } } }"), better)
+    sprintf(paste(
+      "{ int x_ = %%s; if (!u_ || s_ != NA_INTEGER) {",
+      "if (x_ == NA_INTEGER || !u_ || x_ %s s_) { s_ = x_; u_ = 1; } } }"
+    ), better)
   }
   list(sprintf("%s s_ = 0; int u_ = 0;", type), each(step), "if (!u_) goto ds_bail;", "s_")
 }

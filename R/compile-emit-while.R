@@ -12,8 +12,10 @@ emit_while <- function(em, s) {
   em$defined <- before$defined
   em$trips <- before$trips
   em$falling <- before$falling
-  lines_of(sprintf("if (DS_RARE(!(%s))) goto ds_past_end;", unique(level$guards)), "for (;;) {", interrupt_check(em),
-           cond, body, "}")
+  lines_of(
+    sprintf("if (DS_RARE(!(%s))) goto ds_past_end;", unique(level$guards)), "for (;;) {", interrupt_check(em),
+    cond, body, "}"
+  )
 }
 
 # What is known of a loop: its falling counters, what it gives values to, and the
@@ -46,8 +48,10 @@ bounded_above <- function(em, name, node, length) {
     if (length(counter) != 1 || name %in% level$whole) next
     form <- affine_form(em, node, list(var = counter, assigned = setdiff(level$assigned, counter)))
     if (is.null(form) || form$coefficient != 1) next
-    room <- sprintf("%s%s + (%s) <= %s", if (counter %in% em$whole) "" else "(R_xlen_t) ", c_name(counter), form$offset,
-                    length)
+    room <- sprintf(
+      "%s%s + (%s) <= %s", if (counter %in% em$whole) "" else "(R_xlen_t) ", c_name(counter), form$offset,
+      length
+    )
     level$guards <- c(level$guards, form$guards, room)
     return(TRUE)
   }

@@ -12,7 +12,8 @@ na_text <- function(mode) c(double = "NA_REAL", integer = "NA_INTEGER", logical 
 c_name <- function(name) {
   if (length(name) == 0) return(character())
   plain <- gsub(" ", "_s", gsub("$", "_p", gsub(".", "_d", gsub("_", "__", name, fixed = TRUE), fixed = TRUE),
-                                fixed = TRUE), fixed = TRUE)
+    fixed = TRUE
+  ), fixed = TRUE)
   letters <- strsplit(plain, "")
   paste0("v_", vapply(letters, function(one) {
     odd <- !grepl("^[A-Za-z0-9_]$", one)
@@ -35,8 +36,10 @@ emit_source <- function(lowered, helpers, argument_types, past_end = FALSE) {
   )
 }
 
-give_up_text <- c("static jmp_buf give_up;", "static char *give_up_below;", "__attribute__((noinline, cold, noreturn))",
-                  "static void helper_gives_up(void) { R_CheckUserInterrupt(); longjmp(give_up, 1); }")
+give_up_text <- c(
+  "static jmp_buf give_up;", "static char *give_up_below;", "__attribute__((noinline, cold, noreturn))",
+  "static void helper_gives_up(void) { R_CheckUserInterrupt(); longjmp(give_up, 1); }"
+)
 
 new_emitter <- function(lowered, main) {
   em <- new.env()
@@ -72,8 +75,10 @@ emit_entry <- function(lowered, argument_types, helped, past_end) {
     if (em$random) "GetRNGstate();", body,
     "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
     "ds_past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;", "}",
-    if (helped) paste("SEXP ds_kernel(SEXP *a) { give_up_below = ds_stack_end();",
-                      "if (_setjmp(give_up)) { UNPROTECT(held); return NULL; } return ds_body(a); }")
+    if (helped) paste(
+      "SEXP ds_kernel(SEXP *a) { give_up_below = ds_stack_end();",
+      "if (_setjmp(give_up)) { UNPROTECT(held); return NULL; } return ds_body(a); }"
+    )
   )
 }
 
@@ -86,13 +91,19 @@ declare_all <- function(em) {
 
 declare_variable <- function(v, type, whole = FALSE) {
   mode <- if (type$mode %in% c("null", "na")) "logical" else type$mode
-  if (type$rank == 0) return(sprintf("%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;",
-                                     if (whole) "R_xlen_t" else c_types[[mode]], v, v, v, v))
+  if (type$rank == 0) return(sprintf(
+    "%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;",
+    if (whole) "R_xlen_t" else c_types[[mode]], v, v, v, v
+  ))
   extents <- if (type$rank > 1) paste0(", ", v, "_d", seq_len(type$rank), " = 0", collapse = "")
   unused <- paste0("(void) ", v, c("_p", "_n", "_c", "_set", "_null"), ";", collapse = " ")
-  sprintf(paste("SEXP %1$s_s = R_NilValue; %2$s *%1$s_p = NULL; R_xlen_t %1$s_n = 0, %1$s_c = 0%3$s; int %1$s_set = 0,",
-                "%1$s_null = 0; PROTECT_INDEX %1$s_i; PROTECT_WITH_INDEX(%1$s_s, &%1$s_i); %4$s"),
-          v, c_types[[mode]], extents %||% "", unused)
+  sprintf(
+    paste(
+      "SEXP %1$s_s = R_NilValue; %2$s *%1$s_p = NULL; R_xlen_t %1$s_n = 0, %1$s_c = 0%3$s; int %1$s_set = 0,",
+      "%1$s_null = 0; PROTECT_INDEX %1$s_i; PROTECT_WITH_INDEX(%1$s_s, &%1$s_i); %4$s"
+    ),
+    v, c_types[[mode]], extents %||% "", unused
+  )
 }
 
 # Takes an argument into its variable: its own copy where elements are assigned.
@@ -104,17 +115,21 @@ emit_argument <- function(em, name, given, from) {
     return(sprintf("%s = %s; %s_set = 1;", v, convert(read, given$mode, type$mode), v))
   }
   object <- if (given$mode != type$mode) sprintf("Rf_coerceVector(%s, %s)", from, object_types[[type$mode]]) else
-    if (name %in% em$stored) sprintf("Rf_duplicate(%s)", from) else from
-  extents <- if (type$rank > 1) sprintf("%s_d%d = INTEGER(Rf_getAttrib(%s, R_DimSymbol))[%d];", v, seq_len(type$rank),
-                                        from,
-                                        seq_len(type$rank) - 1)
+  if (name %in% em$stored) sprintf("Rf_duplicate(%s)", from) else from
+  extents <- if (type$rank > 1) sprintf(
+    "%s_d%d = INTEGER(Rf_getAttrib(%s, R_DimSymbol))[%d];", v, seq_len(type$rank),
+    from,
+    seq_len(type$rank) - 1
+  )
   lines_of(sprintf("REPROTECT(%1$s_s = %2$s, %1$s_i); %3$s", v, object, take_object(v, type$mode)), extents)
 }
 
 # The locals of a variable, from its object.
 take_object <- function(v, mode) {
-  sprintf("%1$s_p = %2$s(%1$s_s); %1$s_n = %1$s_c = XLENGTH(%1$s_s); %1$s_set = 1; %1$s_null = 0;", v,
-          data_readers[[mode]])
+  sprintf(
+    "%1$s_p = %2$s(%1$s_s); %1$s_n = %1$s_c = XLENGTH(%1$s_s); %1$s_set = 1; %1$s_null = 0;", v,
+    data_readers[[mode]]
+  )
 }
 
 # C text of one mode as another.
@@ -128,8 +143,10 @@ convert <- function(code, from, to, sure = FALSE) {
 
 emit_block <- function(em, statements) {
   lines_of(vapply(statements, function(statement) {
-    paste0(sprintf("#line %d %s\n", statement$line, c_string(statement$file)),
-           if (goes_deeper(em, statement)) "DS_DEEPER\n", emit_statement(em, statement))
+    paste0(
+      sprintf("#line %d %s\n", statement$line, c_string(statement$file)),
+      if (goes_deeper(em, statement)) "DS_DEEPER\n", emit_statement(em, statement)
+    )
   }, ""))
 }
 
@@ -139,12 +156,19 @@ goes_deeper <- function(em, s) {
 
 emit_statement <- function(em, s) {
   switch(s$op,
-    assign = emit_assign(em, s), store = emit_store(em, s), store_many = emit_store_many(em, s),
-    "if" = emit_if(em, s), "for" = emit_for(em, s), scope = emit_scope(em, s),
+    assign = emit_assign(em, s),
+    store = emit_store(em, s),
+    store_many = emit_store_many(em, s),
+    "if" = emit_if(em, s),
+    "for" = emit_for(em, s),
+    scope = emit_scope(em, s),
     leave = sprintf("goto end_%s;", c_name(s$label)),
-    "while" = emit_while(em, s), "break" = "break;", "next" = "continue;", bail = "goto ds_bail;",
+    "while" = emit_while(em, s),
+    "break" = "break;",
+    "next" = "continue;",
+    bail = "goto ds_bail;",
     evaluate = if (s$value$op %in% c("null", "giveup")) "goto ds_bail;" else if (s$value$op == "list") "" else
-      if (s$value$rank == 0) sprintf("(void) (%s);", emit(em, s$value)) else emit_array(em, s$value)$pre,
+    if (s$value$rank == 0) sprintf("(void) (%s);", emit(em, s$value)) else emit_array(em, s$value)$pre,
     "return" = emit_return(em, s)
   )
 }
@@ -207,8 +231,10 @@ emit_mixed_comparison <- function(em, cond, whole) {
   if (length(other) != 1 || cond$args[[other]]$mode != "integer") return(NULL)
   sides <- whole
   sides[[other]] <- "i_"
-  sprintf("({ const int i_ = %s; if (DS_RARE(i_ == NA_INTEGER)) goto ds_bail; %s %s %s; })",
-          emit(em, cond$args[[other]]), sides[[1]], cond$compares, sides[[2]])
+  sprintf(
+    "({ const int i_ = %s; if (DS_RARE(i_ == NA_INTEGER)) goto ds_bail; %s %s %s; })",
+    emit(em, cond$args[[other]]), sides[[1]], cond$compares, sides[[2]]
+  )
 }
 
 # Numbers that compare as asked are not missing, so doubles are looked at only where they don't.
@@ -222,8 +248,10 @@ emit_comparison <- function(cond, values, sure) {
   }
   opposite <- c("<" = "!(l_ >= r_)", "<=" = "!(l_ > r_)", ">" = "!(l_ <= r_)", ">=" = "!(l_ < r_)")
   missing <- if (op %in% names(opposite)) opposite[[op]] else "__builtin_isunordered(l_, r_)"
-  sprintf("({ %s %s(l_ %s r_ || ({ if (DS_RARE(%s)) goto ds_bail; 0; })); })", held, if (op == "!=") "!" else "",
-          if (op == "!=") "==" else op, missing)
+  sprintf(
+    "({ %s %s(l_ %s r_ || ({ if (DS_RARE(%s)) goto ds_bail; 0; })); })", held, if (op == "!=") "!" else "",
+    if (op == "!=") "==" else op, missing
+  )
 }
 
 interrupt_check <- function(em) {
@@ -237,13 +265,17 @@ counters_check <- function(em) {
 
 emit_return <- function(em, s) {
   if (!em$main) {
-    return(sprintf("{ const %s r_ = %s; if (DS_RARE(bad_)) goto ds_bail; return r_; }",
-                   c_types[[if (em$returns == "na") "logical" else em$returns]],
-                   value_as(em, s$value, em$returns)))
+    return(sprintf(
+      "{ const %s r_ = %s; if (DS_RARE(bad_)) goto ds_bail; return r_; }",
+      c_types[[if (em$returns == "na") "logical" else em$returns]],
+      value_as(em, s$value, em$returns)
+    ))
   }
-  lines_of("{", sprintf("SEXP r_ = PROTECT(%s);", emit_object(em, s$value)),
-           "if (DS_RARE(*bad)) { UNPROTECT(1); goto ds_bail; }",
-           if (em$random) "PutRNGstate();", "UNPROTECT(held + 1); return r_;", "}")
+  lines_of(
+    "{", sprintf("SEXP r_ = PROTECT(%s);", emit_object(em, s$value)),
+    "if (DS_RARE(*bad)) { UNPROTECT(1); goto ds_bail; }",
+    if (em$random) "PutRNGstate();", "UNPROTECT(held + 1); return r_;", "}"
+  )
 }
 
 # An expression whose value is an R object, unprotected.
@@ -252,8 +284,10 @@ emit_object <- function(em, node) {
   if (node$op == "giveup") return("({ goto ds_bail; R_NilValue; })")
   if (node$op == "list") return(emit_list(em, node))
   if (node$rank == 0) {
-    maker <- c(double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical",
-               na = "Rf_ScalarLogical")
+    maker <- c(
+      double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical",
+      na = "Rf_ScalarLogical"
+    )
     return(sprintf("%s(%s)", maker[[node$mode]], if (node$mode == "na") "NA_LOGICAL" else emit(em, node)))
   }
   array <- emit_array(em, node)
@@ -265,18 +299,25 @@ emit_object <- function(em, node) {
 # Gives the unprotected object of C text `object` its names.
 with_names <- function(object, names) {
   sets <- sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_along(names) - 1, c_string(enc2utf8(names)))
-  paste(c(sprintf("({ SEXP l_ = PROTECT(%s); SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", object, length(names)),
-          sets, "Rf_setAttrib(l_, R_NamesSymbol, n_); UNPROTECT(2); l_; })"), collapse = " ")
+  paste(c(
+    sprintf("({ SEXP l_ = PROTECT(%s); SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", object, length(names)),
+    sets, "Rf_setAttrib(l_, R_NamesSymbol, n_); UNPROTECT(2); l_; })"
+  ), collapse = " ")
 }
 
 # The object of an array variable, cut to its length, with its extents.
 whole_object <- function(v, rank) {
   if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", v))
-  sprintf(paste("({ if (Rf_getAttrib(%1$s_s, R_DimSymbol) == R_NilValue) {",
-                "SEXP d_ = PROTECT(Rf_allocVector(INTSXP, %2$d)); %3$s",
-                "Rf_setAttrib(%1$s_s, R_DimSymbol, d_); UNPROTECT(1); } %1$s_s; })"),
-          v, rank, paste(sprintf("INTEGER(d_)[%d] = (int) %s_d%d;", seq_len(rank) - 1, v, seq_len(rank)),
-                         collapse = " "))
+  sprintf(
+    paste(
+      "({ if (Rf_getAttrib(%1$s_s, R_DimSymbol) == R_NilValue) {",
+      "SEXP d_ = PROTECT(Rf_allocVector(INTSXP, %2$d)); %3$s",
+      "Rf_setAttrib(%1$s_s, R_DimSymbol, d_); UNPROTECT(1); } %1$s_s; })"
+    ),
+    v, rank, paste(sprintf("INTEGER(d_)[%d] = (int) %s_d%d;", seq_len(rank) - 1, v, seq_len(rank)),
+      collapse = " "
+    )
+  )
 }
 
 # A list is held by a variable of its own, since making its parts may give up.
@@ -306,10 +347,14 @@ new_temp <- function(em, mode, rank) {
 
 # Helpers: single numbers in and out.
 helper_head <- function(helper) {
-  arguments <- sprintf("%s %s", c_types[vapply(helper$types, function(type) type$mode, "")],
-                       paste0("a", seq_along(helper$types)))
-  sprintf("static %s %s(%s)", c_types[[if (helper$mode == "na") "logical" else helper$mode]], helper$routine,
-          if (length(arguments)) paste(arguments, collapse = ", ") else "void")
+  arguments <- sprintf(
+    "%s %s", c_types[vapply(helper$types, function(type) type$mode, "")],
+    paste0("a", seq_along(helper$types))
+  )
+  sprintf(
+    "static %s %s(%s)", c_types[[if (helper$mode == "na") "logical" else helper$mode]], helper$routine,
+    if (length(arguments)) paste(arguments, collapse = ", ") else "void"
+  )
 }
 
 # Before one calls itself it looks after the stack, and for interrupts; calls that end the recursion are spared that.
@@ -322,6 +367,8 @@ emit_helper <- function(helper, deep) {
     convert(paste0("a", i), helper$types[[i]]$mode, em$vars[[names[[i]]]]$mode)
   }, ""), c_name(names))
   body <- emit_block(em, helper$lowered$statements)
-  lines_of(paste(helper_head(helper), "{"), common_locals, declare_all(em), loads, body,
-           "ds_bail: __attribute__((unused));", "helper_gives_up();", "}")
+  lines_of(
+    paste(helper_head(helper), "{"), common_locals, declare_all(em), loads, body,
+    "ds_bail: __attribute__((unused));", "helper_gives_up();", "}"
+  )
 }

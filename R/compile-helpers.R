@@ -83,8 +83,10 @@ lower_helper <- function(cx, name, code) {
     refuse_unordered(cx, code, drawing, found$random)
     cx$random <- cx$random || found$random
     if (found$random) cx$draws <- cx$draws + 1
-    return(expression_node("helper", found$mode, 0, routine = found$routine, args = unname(args), random = found$random,
-                           unresolved = found$mode == "na"))
+    return(expression_node("helper", found$mode, 0,
+      routine = found$routine, args = unname(args), random = found$random,
+      unresolved = found$mode == "na"
+    ))
   }
   cx$draws <- drawn
   write_in(cx, kernel, args, code, drawing)
@@ -118,8 +120,10 @@ helper_arguments <- function(cx, kernel, code) {
 # A call as statements: the arguments, the body, the result in a variable.
 write_in <- function(cx, kernel, args, code, drawing) {
   if (kernel$name %in% cx$written_in) {
-    refuse(cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
-           "Functions that call themselves take and give single numbers, and stand outside the kernel.")
+    refuse(
+      cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
+      "Functions that call themselves take and give single numbers, and stand outside the kernel."
+    )
   }
   times <- (cx$calls[[kernel$name]] %||% 0) + 1
   cx$calls[[kernel$name]] <- times

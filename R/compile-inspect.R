@@ -23,17 +23,23 @@ ds_inspect <- function(fast) {
   table <- tibble::tibble(
     arguments = vapply(built, function(one) types_words(one$types), "", USE.NAMES = FALSE),
     variables = vapply(built, function(one) types_words(own_variables(state$original, one$types)), "",
-                       USE.NAMES = FALSE),
+      USE.NAMES = FALSE
+    ),
     seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
     cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
     past_end = names(built) %in% state$past_end,
     source = vapply(built, function(one) paste(read_text(one$source), collapse = "\n"), "",
-                    USE.NAMES = FALSE)
+      USE.NAMES = FALSE
+    )
   )
   constants <- unlist(lapply(unname(built), function(one) one$constants), recursive = FALSE)
-  structure(list(table = table, numerics = state$numerics, handed_back = state$handed_back,
-                 constants = constants[!duplicated(names(constants))], formals = names(formals(state$original))),
-            class = "ds_inspection")
+  structure(
+    list(
+      table = table, numerics = state$numerics, handed_back = state$handed_back,
+      constants = constants[!duplicated(names(constants))], formals = names(formals(state$original))
+    ),
+    class = "ds_inspection"
+  )
 }
 
 types_words <- function(types) {

@@ -4,9 +4,13 @@
 note_type <- function(cx, name, type, code) {
   joined <- join_types(cx$vars[[name]], type)
   if (is.null(joined)) {
-    refuse(cx, code, sprintf("`%s` is %s here and %s elsewhere", plain_name(name), type_words(type),
-                             type_words(cx$vars[[name]])),
-           "Use another name for the other kind of value.")
+    refuse(
+      cx, code, sprintf(
+        "`%s` is %s here and %s elsewhere", plain_name(name), type_words(type),
+        type_words(cx$vars[[name]])
+      ),
+      "Use another name for the other kind of value."
+    )
   }
   cx$vars[[name]] <- joined
 }
@@ -54,8 +58,10 @@ lower_whole_if <- function(cx, name, value, code) {
   }
   with_pending(cx, function() {
     cond <- lower_condition(cx, value[[2]])
-    list(statement_node(cx, "if", cond = cond, yes = branch(value[[3]]),
-                        no = branch(if (length(value) > 3) value[[4]] else quote(stop()))))
+    list(statement_node(cx, "if",
+      cond = cond, yes = branch(value[[3]]),
+      no = branch(if (length(value) > 3) value[[4]] else quote(stop()))
+    ))
   })
 }
 
@@ -72,15 +78,19 @@ assign_node <- function(cx, name, node, code) {
 assign_list <- function(cx, name, node, code) {
   fields <- part_names(node)
   if (!is.null(cx$vars[[name]]) || !(is.null(cx$records[[name]]) || identical(cx$records[[name]], fields))) {
-    refuse(cx, code, sprintf("`%s` is not a list of the same parts everywhere", plain_name(name)),
-           "Give lists of other parts other names.")
+    refuse(
+      cx, code, sprintf("`%s` is not a list of the same parts everywhere", plain_name(name)),
+      "Give lists of other parts other names."
+    )
   }
   cx$records[[name]] <- fields
   fresh <- lapply(fields, function(field) new_variable(cx)) # parts may speak of the list's own former parts
-  c(unlist(Map(function(part, variable) assign_node(cx, variable, part, code), node$parts, fresh), recursive = FALSE),
+  c(
+    unlist(Map(function(part, variable) assign_node(cx, variable, part, code), node$parts, fresh), recursive = FALSE),
     unlist(Map(function(field, variable) {
       assign_node(cx, part_variable(name, field), variable_node(cx, variable, code), code)
-    }, fields, fresh), recursive = FALSE))
+    }, fields, fresh), recursive = FALSE)
+  )
 }
 
 part_names <- function(node) {
@@ -94,12 +104,16 @@ part_variable <- function(name, field) paste0(name, "$", field)
 part_target <- function(cx, target, code) {
   name <- if (is.name(target[[2]])) variable_name(cx, as.character(target[[2]]))
   if (is.null(name) || is.null(cx$records[[name]])) {
-    refuse(cx, code, "an assignment to a part of something that is not a list made here",
-           "Kernels hold vectors and matrices; pass columns as arguments.")
+    refuse(
+      cx, code, "an assignment to a part of something that is not a list made here",
+      "Kernels hold vectors and matrices; pass columns as arguments."
+    )
   }
   field <- as.character(target[[3]])
-  if (!field %in% cx$records[[name]]) refuse(cx, code, sprintf("the list has no part `%s`", field),
-                                             "Make it with all its parts.")
+  if (!field %in% cx$records[[name]]) refuse(
+    cx, code, sprintf("the list has no part `%s`", field),
+    "Make it with all its parts."
+  )
   part_variable(name, field)
 }
 
@@ -134,8 +148,10 @@ store_target <- function(cx, target, code) {
   if (is.call(of) && call_name(of) == "$") return(part_target(cx, of, code))
   name <- if (is.name(of)) variable_name(cx, as.character(of))
   if (is.null(name)) refuse(cx, code, "an assignment of this kind", "Assign elements of a variable: `x[i] <- v`.")
-  if (is.null(cx$vars[[name]])) refuse(cx, code, sprintf("`%s` has no value yet", plain_name(name)),
-                                       "Allocate it first: `numeric(n)`.")
+  if (is.null(cx$vars[[name]])) refuse(
+    cx, code, sprintf("`%s` has no value yet", plain_name(name)),
+    "Allocate it first: `numeric(n)`."
+  )
   name
 }
 
@@ -147,8 +163,10 @@ mentions <- function(node, name) {
 
 # The expressions that an expression, or a statement itself, is made of.
 node_children <- function(node) {
-  children <- c(node[c("arg", "of", "count", "value", "from", "to", "cond", "yes", "no", "test", "size", "over")],
-                node$args, node$parts, node$extents, node$at)
+  children <- c(
+    node[c("arg", "of", "count", "value", "from", "to", "cond", "yes", "no", "test", "size", "over")],
+    node$args, node$parts, node$extents, node$at
+  )
   children <- lapply(children, function(child) if (is.list(child) && !is.null(child$kind)) child$node else child)
   Filter(function(child) is.list(child) && !is.null(child$op), children)
 }

@@ -23,7 +23,8 @@ lower_value <- function(cx, code) {
   switch(head,
     "(" = lower_value(cx, code[[2]]),
     "{" = lower_inner_block(cx, code),
-    "[" = , "[[" = lower_load(cx, code),
+    "[" = ,
+    "[[" = lower_load(cx, code),
     "$" = lower_part(cx, code, as.character(code[[3]])),
     "if" = lower_choice(cx, code),
     "switch" = lower_value(cx, switch_as_if(cx, code, quote(stop()))),
@@ -54,8 +55,10 @@ lower_inner_block <- function(cx, code) {
   if (length(parts) == 0) return(null_node())
   changed <- vapply(assigned_names(code), function(name) variable_name(cx, name), "")
   if (any(changed %in% cx$read)) {
-    refuse(cx, code, sprintf("`%s` changes in the middle of an expression that uses it",
-                             plain_name(changed[changed %in% cx$read][[1]])), "Assign it on a line of its own.")
+    refuse(cx, code, sprintf(
+      "`%s` changes in the middle of an expression that uses it",
+      plain_name(changed[changed %in% cx$read][[1]])
+    ), "Assign it on a line of its own.")
   }
   cx$pending <- c(cx$pending, lower_parts(cx, parts[-length(parts)]))
   lower_value(cx, parts[[length(parts)]]$code)
@@ -98,8 +101,10 @@ lower_outside <- function(cx, name, code) {
   value <- get0(name, cx$scope$kernel$env, inherits = TRUE)
   type <- type_of_value(value)
   if (is.null(type) || length(value) > table_limit) {
-    refuse(cx, code, sprintf("`%s` is neither an argument nor a number or vector outside the function", name),
-           "Pass it as an argument.")
+    refuse(
+      cx, code, sprintf("`%s` is neither an argument nor a number or vector outside the function", name),
+      "Pass it as an argument."
+    )
   }
   if (type$rank == 0) return(lower_constant(cx, value))
   variable <- paste("outside", name)
@@ -129,8 +134,10 @@ lower_position <- function(cx, code) {
   if (rlang::is_missing(code)) return(list(kind = "all"))
   if (is.call(code) && call_name(code) == "-" && length(code) == 2) {
     inner <- lower_number(cx, code[[2]])
-    if (inner$mode %in% c("integer", "double") && (inner$rank == 0 || inner$op == "range")) return(position("drop",
-                                                                                                            inner))
+    if (inner$mode %in% c("integer", "double") && (inner$rank == 0 || inner$op == "range")) return(position(
+      "drop",
+      inner
+    ))
   }
   node <- lower_number(cx, code)
   if (node$mode %in% c("na", "null")) refuse(cx, code, "an index that is NA or NULL")

@@ -17,8 +17,10 @@ lower_function <- function(kernel, types, helpers) {
     statements <- with_pending(cx, function() lower_tail(cx, kernel$body, kernel$line))
     if (identical(list(cx$vars, cx$records), before)) break
   }
-  list(name = kernel$name, statements = statements, vars = cx$vars, stored = unique(cx$stored), random = cx$random,
-       arguments = names(kernel$formals), returned = cx$returned, file = kernel$file, tables = cx$tables)
+  list(
+    name = kernel$name, statements = statements, vars = cx$vars, stored = unique(cx$stored), random = cx$random,
+    arguments = names(kernel$formals), returned = cx$returned, file = kernel$file, tables = cx$tables
+  )
 }
 
 begin_pass <- function(cx, kernel) {
@@ -40,8 +42,9 @@ refuse <- function(cx, code, why, hint = "Leave this part in R, or use `fallback
   if (nchar(text) > 70) text <- paste0(substr(text, 1, 67), "...")
   file <- cx$scope$kernel$file
   abort_ds("unsupported", sprintf("`%s` can't be compiled.", text),
-           c(sprintf("%s, line %d: %s.", basename(file), cx$line, why)), hint,
-           file = file, line = cx$line, expression = code)
+    c(sprintf("%s, line %d: %s.", basename(file), cx$line, why)), hint,
+    file = file, line = cx$line, expression = code
+  )
 }
 
 expression_node <- function(op, mode, rank = 0, ...) list(op = op, mode = mode, rank = rank, ...)
@@ -55,8 +58,10 @@ with_pending <- function(cx, make) {
   cx$read <- character()
   aside <- put_aside(cx, make)
   if (cx$draws > 0 && cx$hoisted_draws > 0) {
-    refuse(cx, quote(`random numbers`), "draws beside a call of a function that draws, in one expression",
-           "Give each its own variable, on lines of their own.")
+    refuse(
+      cx, quote(`random numbers`), "draws beside a call of a function that draws, in one expression",
+      "Give each its own variable, on lines of their own."
+    )
   }
   list2env(outer, cx)
   c(aside$ahead, aside$made)
@@ -87,10 +92,17 @@ lower_tail <- function(cx, code, line) {
     "(" = lower_tail(cx, code[[2]], line),
     "if" = lower_tail_if(cx, code, line),
     "switch" = lower_tail(cx, switch_as_if(cx, code, quote(stop())), line),
-    "<-" = , "=" = c(lower_statement(cx, code), lower_tail(cx, assigned_value(code), line)),
-    "for" = , "while" = , "repeat" = c(lower_statement(cx, code), lower_return(cx, NULL)),
-    "return" = , "stop" = , "stopifnot" = , "<<-" = lower_statement(cx, code),
-    "invisible" = , "warning" = lower_statement(cx, code),
+    "<-" = ,
+    "=" = c(lower_statement(cx, code), lower_tail(cx, assigned_value(code), line)),
+    "for" = ,
+    "while" = ,
+    "repeat" = c(lower_statement(cx, code), lower_return(cx, NULL)),
+    "return" = ,
+    "stop" = ,
+    "stopifnot" = ,
+    "<<-" = lower_statement(cx, code),
+    "invisible" = ,
+    "warning" = lower_statement(cx, code),
     with_pending(cx, function() lower_return(cx, code))
   )
 }
@@ -123,8 +135,10 @@ lower_return <- function(cx, code) {
   value <- if (is.null(code)) null_node() else lower_value(cx, code)
   if (value$op == "giveup") return(list(statement_node(cx, "bail")))
   if (!is.null(cx$scope$result)) {
-    return(c(assign_node(cx, cx$scope$result, value, code),
-             list(statement_node(cx, "leave", label = cx$scope$prefix))))
+    return(c(
+      assign_node(cx, cx$scope$result, value, code),
+      list(statement_node(cx, "leave", label = cx$scope$prefix))
+    ))
   }
   if (!isTRUE(value$unresolved)) cx$returned <- unique(c(cx$returned, list(value[c("mode", "rank")])))
   list(statement_node(cx, "return", value = value))
@@ -151,7 +165,8 @@ lower_plain_statement <- function(cx, code) {
   switch(call_name(code),
     "{" = lower_block(cx, code),
     "(" = lower_statement(cx, code[[2]]),
-    "<-" = , "=" = lower_assignment(cx, code),
+    "<-" = ,
+    "=" = lower_assignment(cx, code),
     "<<-" = refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead."),
     "if" = lower_if(cx, code),
     "switch" = lower_statement(cx, switch_as_if(cx, code, NULL)),
@@ -162,7 +177,8 @@ lower_plain_statement <- function(cx, code) {
     "next" = list(statement_node(cx, "next")),
     "return" = lower_return(cx, if (length(code) > 1) code[[2]]),
     "invisible" = lower_return(cx, code),
-    "stop" = , "warning" = list(statement_node(cx, "bail")),
+    "stop" = ,
+    "warning" = list(statement_node(cx, "bail")),
     "stopifnot" = lower_stopifnot(cx, code),
     list(statement_node(cx, "evaluate", value = lower_value(cx, code)))
   )

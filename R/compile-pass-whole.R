@@ -5,8 +5,10 @@
 
 # Names of the variables of a function that are counters.
 pass_whole <- function(lowered) {
-  scalars <- Filter(function(name) lowered$vars[[name]]$mode == "double" && lowered$vars[[name]]$rank == 0,
-                    setdiff(names(lowered$vars), lowered$arguments))
+  scalars <- Filter(
+    function(name) lowered$vars[[name]]$mode == "double" && lowered$vars[[name]]$rank == 0,
+    setdiff(names(lowered$vars), lowered$arguments)
+  )
   given <- given_values(lowered$statements)
   loops <- unlist(lapply(given, function(one) if (one$op == "for") one$name))
   counters <- setdiff(scalars, loops)
@@ -44,7 +46,8 @@ is_whole_node <- function(node, sure) {
   switch(node$op,
     const = whole_constant(node) && !(node$value == 0 && is.double(node$value) && 1 / node$value < 0),
     var = node$name %in% sure,
-    size = , extent = TRUE,
+    size = ,
+    extent = TRUE,
     map = is_whole_map(node, sure),
     FALSE
   )

@@ -6,13 +6,17 @@
 read_kernel <- function(f) {
   if (is.primitive(f) || !is.function(f)) {
     abort_input("Only a function written in R can be compiled.", you_gave(f),
-                "Wrap a built-in one: `function(x) sum(x)`.", arg = "f")
+      "Wrap a built-in one: `function(x) sum(x)`.",
+      arg = "f"
+    )
   }
   f <- with_source(f)
   reference <- attr(f, "srcref")
   file <- attr(reference, "srcfile")$filename
-  list(formals = formals(f), body = body(f), env = environment(f), line = reference[[1]],
-       file = if (is.null(file) || !nzchar(file)) "kernel.R" else file)
+  list(
+    formals = formals(f), body = body(f), env = environment(f), line = reference[[1]],
+    file = if (is.null(file) || !nzchar(file)) "kernel.R" else file
+  )
 }
 
 # A function without source references gets those of its deparsed text.
@@ -63,8 +67,10 @@ outside_values <- function(kernel) {
       if (is.null(value) || is.primitive(value) || is_of_r(value)) next
       if (inherits(value, "ds_compiled")) value <- ds_original(value)
       found[[name]] <- value
-      if (is.function(value)) queue <- c(queue, list(list(formals = formals(value), body = body(value),
-                                                          env = environment(value))))
+      if (is.function(value)) queue <- c(queue, list(list(
+        formals = formals(value), body = body(value),
+        env = environment(value)
+      )))
     }
   }
   found

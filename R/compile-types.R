@@ -38,8 +38,10 @@ common_mode <- function(modes) {
 # "double vector", "integer", "3-dimensional logical array".
 type_words <- function(type) {
   if (type$mode == "null") return("NULL")
-  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(" array of %d extents",
-                                                                                         type$rank)
+  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(
+    " array of %d extents",
+    type$rank
+  )
   paste0(if (type$mode == "na") "logical" else type$mode, shape)
 }
 

@@ -8,8 +8,10 @@
 #   ds_error_file        a stored file that is damaged or of another version
 
 abort_ds <- function(class, problem, given = NULL, hint = NULL, ...) {
-  message <- c(problem, rlang::set_names(as.character(given), rep("x", length(given))),
-               rlang::set_names(as.character(hint), rep("i", length(hint))))
+  message <- c(
+    problem, rlang::set_names(as.character(given), rep("x", length(given))),
+    rlang::set_names(as.character(hint), rep("i", length(hint)))
+  )
   rlang::abort(clean_text(message), class = c(paste0("ds_error_", class), "ds_error"), call = NULL, ...)
 }
 

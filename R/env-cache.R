@@ -83,8 +83,10 @@ keep_entry <- function(folder, key, files) {
 write_entry <- function(folder, key, files) {
   for (ending in names(files)) {
     bytes <- read_bytes(files[[ending]])
-    write_atomically(file.path(folder, paste0(key, ending)), function(temporary) writeBin(bytes, temporary),
-                     function(temporary) file.size(temporary) == length(bytes))
+    write_atomically(
+      file.path(folder, paste0(key, ending)), function(temporary) writeBin(bytes, temporary),
+      function(temporary) file.size(temporary) == length(bytes)
+    )
   }
   write_text(vapply(files, function(file) rlang::hash(read_bytes(file)), ""), checksum_file(folder, key))
   prune_cache(folder)

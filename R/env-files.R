@@ -21,7 +21,8 @@ check_output_folder <- function(path, arg = "out") {
 
 abort_folder <- function(path) {
   abort_ds("output", sprintf("The folder `%s` can't be written to.", path),
-           hint = "Choose another folder, or change its permissions.", path = path)
+    hint = "Choose another folder, or change its permissions.", path = path
+  )
 }
 
 # A path that means the same wherever the working directory goes.
@@ -30,7 +31,7 @@ absolute_path <- function(path) {
   if (!startsWith(path, "/")) path <- file.path(getwd(), path)
   parent <- dirname(path)
   if (dir.exists(path)) normalizePath(path) else
-    if (dir.exists(parent)) file.path(normalizePath(parent), basename(path)) else path
+  if (dir.exists(parent)) file.path(normalizePath(parent), basename(path)) else path
 }
 
 # Calls `write(temporary)` beside `path`, then moves the finished file there. `whole`
@@ -51,15 +52,19 @@ write_atomically <- function(path, write, whole = function(temporary) file.size(
   if (is.null(problem) && !isTRUE(suppressWarnings(file.rename(temporary, path)))) problem <- "It could not be moved there."
   if (!is.null(problem)) {
     abort_ds("output", sprintf("`%s` could not be written.", path), problem,
-             "Is the disk full? What stood there before is untouched.", path = path)
+      "Is the disk full? What stood there before is untouched.",
+      path = path
+    )
   }
   invisible(path)
 }
 
 write_text <- function(text, path) {
   bytes <- charToRaw(paste0(enc2utf8(paste(text, collapse = "\n")), "\n"))
-  write_atomically(path, function(temporary) writeBin(bytes, temporary),
-                   function(temporary) file.size(temporary) == length(bytes))
+  write_atomically(
+    path, function(temporary) writeBin(bytes, temporary),
+    function(temporary) file.size(temporary) == length(bytes)
+  )
 }
 
 # A file's lines. It is that file and nothing else: neither a pipe, which might never
@@ -78,7 +83,7 @@ read_bytes <- function(path) {
   facts <- file_facts(path)
   if (facts$kind != "file") {
     abort_ds("file", sprintf("`%s` can't be read.", path), if (facts$kind == "none") "There is no such file." else
-      if (facts$kind == "folder") "It is a folder." else "It is neither a file nor a folder.", path = path)
+    if (facts$kind == "folder") "It is a folder." else "It is neither a file nor a folder.", path = path)
   }
   tryCatch(readBin(path, "raw", facts$bytes), error = function(e) {
     abort_ds("file", sprintf("`%s` can't be read.", path), condition_line(e), path = path, cause = e)

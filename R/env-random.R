@@ -4,6 +4,8 @@ local_random_state <- function(frame = parent.frame()) withr::local_preserve_see
 
 # Evaluates `expr` from a seed, with R's default generators.
 with_seed <- function(seed, expr) {
-  withr::with_seed(seed, expr, .rng_kind = "Mersenne-Twister", .rng_normal_kind = "Inversion",
-                   .rng_sample_kind = "Rejection")
+  withr::with_seed(seed, expr,
+    .rng_kind = "Mersenne-Twister", .rng_normal_kind = "Inversion",
+    .rng_sample_kind = "Rejection"
+  )
 }

@@ -1,8 +1,10 @@
 # Settings under which this package reads and writes numbers, whatever the user's are.
 # Stages and inputs see the user's own.
 
-plain_settings <- list(scipen = 0, digits = 7, OutDec = ".", warn = 0, max.print = 1e6, encoding = "native.enc",
-                       stringsAsFactors = FALSE)
+plain_settings <- list(
+  scipen = 0, digits = 7, OutDec = ".", warn = 0, max.print = 1e6, encoding = "native.enc",
+  stringsAsFactors = FALSE
+)
 
 settings_state <- new.env()
 settings_state$users <- NULL # while ours are in force

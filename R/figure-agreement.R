@@ -6,8 +6,10 @@ verdict_looks <- tibble::tibble(
   sign = c("=", "\u2248", "~", "\u2260", "!", "\u2020", "\u00b7"),
   fill = c("#d9ecf7", "#9ccbe6", "#5aa5cf", "#D55E00", "#8a3b00", "#1f2933", "#f2f4f5"),
   text = c("#1f2933", "#1f2933", "#1f2933", "#ffffff", "#ffffff", "#ffffff", "#5b6770"),
-  words = c("bit for bit", "within rounding", "same distribution", "differs", "stopped with an error",
-            "took its process down", "not checked")
+  words = c(
+    "bit for bit", "within rounding", "same distribution", "differs", "stopped with an error",
+    "took its process down", "not checked"
+  )
 )
 
 figure_matrix <- function(agreement) {
@@ -16,23 +18,32 @@ figure_matrix <- function(agreement) {
   if (nrow(tiles) == 0) return(NULL)
   looks <- verdict_looks[verdict_looks$verdict %in% tiles$verdict, ]
   tiles$stage <- factor(tiles$stage, unique(agreement_stages(agreement)))
-  tiles$panel <- factor(ifelse(tiles$own, "own inputs, by size", "cases made from them"),
-                        c("own inputs, by size", "cases made from them"))
+  tiles$panel <- factor(
+    ifelse(tiles$own, "own inputs, by size", "cases made from them"),
+    c("own inputs, by size", "cases made from them")
+  )
   tiles$check <- factor(tiles$check, rev(unique(tiles$check)))
   tiles$sign <- looks$sign[match(tiles$verdict, looks$verdict)]
   tiles$verdict <- factor(tiles$verdict, looks$verdict)
   ggplot2::ggplot(tiles, ggplot2::aes(.data$stage, .data$check)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$verdict), colour = "white", linewidth = 1.2) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$sign, colour = .data$verdict), size = 4, fontface = "bold",
-                       show.legend = FALSE) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$sign, colour = .data$verdict),
+      size = 4, fontface = "bold",
+      show.legend = FALSE
+    ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
-    ggplot2::scale_fill_manual(values = looks$fill, breaks = looks$verdict,
-                               labels = sprintf("%s  %s", looks$sign, looks$words)) +
+    ggplot2::scale_fill_manual(
+      values = looks$fill, breaks = looks$verdict,
+      labels = sprintf("%s  %s", looks$sign, looks$words)
+    ) +
     ggplot2::scale_colour_manual(values = stats::setNames(looks$text, looks$verdict)) +
     ggplot2::scale_x_discrete(position = "top") +
-    ggplot2::labs(title = sprintf("Agreement with %s", agreement$reference), x = NULL, y = NULL, fill = NULL,
-                  subtitle = "Each tile compares a stage's result with the reference's on the same arguments") +
-    stride_theme() + matrix_theme()
+    ggplot2::labs(
+      title = sprintf("Agreement with %s", agreement$reference), x = NULL, y = NULL, fill = NULL,
+      subtitle = "Each tile compares a stage's result with the reference's on the same arguments"
+    ) +
+    stride_theme() +
+    matrix_theme()
 }
 
 agreement_stages <- function(agreement) c(agreement$table$stage, agreement$unchecked$stage)
@@ -63,11 +74,15 @@ figure_errors <- function(agreement, unit) {
     label_layer(labels) +
     stage_scales(stages) +
     size_scale(sort(unique(shown$size)), unit) +
-    ggplot2::scale_y_continuous(name = "Largest error (ULP)", trans = error_scale(),
-                                limits = c(0, max(4, shown$max_ulp, labels$at)),
-                                breaks = error_breaks(max(4, shown$max_ulp)), labels = count_text) +
-    ggplot2::labs(title = "How the error grows",
-                  subtitle = sprintf("Largest difference of an element from %s, in units in the last place", from)) +
+    ggplot2::scale_y_continuous(
+      name = "Largest error (ULP)", trans = error_scale(),
+      limits = c(0, max(4, shown$max_ulp, labels$at)),
+      breaks = error_breaks(max(4, shown$max_ulp)), labels = count_text
+    ) +
+    ggplot2::labs(
+      title = "How the error grows",
+      subtitle = sprintf("Largest difference of an element from %s, in units in the last place", from)
+    ) +
     stride_theme()
 }
 

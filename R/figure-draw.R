@@ -10,7 +10,9 @@
 #' @section Errors: `ds_error_input` when there is nothing that could be drawn.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' result <- ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' autoplot(result, "speedup")
@@ -50,7 +52,8 @@ demanded_figure <- function(result, kind, kinds) {
 # NULL where there is nothing to draw.
 draw_figure <- function(result, kind) {
   switch(kind,
-    time = figure_time(result$timings, result$study$unit), speedup = figure_speedup(result$timings, result$study$unit),
+    time = figure_time(result$timings, result$study$unit),
+    speedup = figure_speedup(result$timings, result$study$unit),
     matrix = figure_matrix(result$agreement),
     errors = figure_errors(result$agreement, result$study$unit %||% "problem size")
   )
@@ -70,6 +73,8 @@ height_of <- function(result, kind) {
 # SVG or PNG by the file's ending.
 save_figure <- function(figure, path, height = figure_height) {
   device <- if (tools::file_ext(path) == "svg") svglite::svglite else "png"
-  suppressMessages(ggplot2::ggsave(path, figure, device = device, width = figure_width,
-                                   height = height, dpi = 144, bg = "white"))
+  suppressMessages(ggplot2::ggsave(path, figure,
+    device = device, width = figure_width,
+    height = height, dpi = 144, bg = "white"
+  ))
 }

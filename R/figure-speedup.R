@@ -9,17 +9,23 @@ figure_speedup <- function(timings, unit) {
   reference <- timings$reference
   ggplot2::ggplot(others, ggplot2::aes(.data$size, .data$speedup, colour = .data$stage)) +
     ggplot2::geom_hline(yintercept = 1, colour = ink, linewidth = 0.7) +
-    ggplot2::annotate("text", x = Inf, y = 1, label = sprintf("break-even with %s", reference),
-                      hjust = 1, vjust = -0.6, size = 3.5, colour = ink) +
+    ggplot2::annotate("text",
+      x = Inf, y = 1, label = sprintf("break-even with %s", reference),
+      hjust = 1, vjust = -0.6, size = 3.5, colour = ink
+    ) +
     ggplot2::geom_line(data = with_lines(others), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
-    ggplot2::geom_linerange(data = others[is.finite(others$speedup_low), ],
-                            ggplot2::aes(ymin = .data$speedup_low, ymax = .data$speedup_high), linewidth = 0.9) +
+    ggplot2::geom_linerange(
+      data = others[is.finite(others$speedup_low), ],
+      ggplot2::aes(ymin = .data$speedup_low, ymax = .data$speedup_high), linewidth = 0.9
+    ) +
     stage_points(others) +
     label_layer(line_labels(others, "speedup", label_gap(c(others$speedup, 1)))) +
     stage_scales(stages) +
     size_scale(sort(unique(others$size)), unit) +
-    ggplot2::scale_y_log10(name = sprintf("Speedup over %s (ratio of times)", reference),
-                           breaks = speedup_breaks, labels = ratio_labels) +
+    ggplot2::scale_y_log10(
+      name = sprintf("Speedup over %s (ratio of times)", reference),
+      breaks = speedup_breaks, labels = ratio_labels
+    ) +
     ggplot2::labs(
       title = sprintf("Speedup over %s", reference),
       subtitle = "Median ratio of samples of one round, with its 95 % interval; above 1 is faster"

@@ -12,20 +12,28 @@ figure_time <- function(timings, unit) {
   ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$median, colour = .data$stage)) +
     ggplot2::geom_line(data = with_lines(shown), linetype = "dotted", linewidth = 0.5) +
     ggplot2::geom_line(data = with_lines(timed), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
-    ggplot2::geom_linerange(data = timed[is.finite(timed$low), ],
-                            ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9) +
-    ggplot2::geom_linerange(data = guessed[is.finite(guessed$low), ],
-                            ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.4, linetype = "dotted") +
+    ggplot2::geom_linerange(
+      data = timed[is.finite(timed$low), ],
+      ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9
+    ) +
+    ggplot2::geom_linerange(
+      data = guessed[is.finite(guessed$low), ],
+      ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.4, linetype = "dotted"
+    ) +
     stage_points(shown) +
     label_layer(labels) +
     stage_scales(levels(shown$stage)) +
     size_scale(sort(unique(shown$size)), unit) +
-    ggplot2::scale_y_log10(name = "Time per evaluation", breaks = power_breaks(range(shown$median)),
-                           labels = axis_seconds) +
+    ggplot2::scale_y_log10(
+      name = "Time per evaluation", breaks = power_breaks(range(shown$median)),
+      labels = axis_seconds
+    ) +
     ggplot2::labs(
       title = "Time per evaluation",
-      subtitle = paste0("Median of all samples, with its 95 % interval",
-                        if (any_forecast) "; hollow and dotted: forecast, not run")
+      subtitle = paste0(
+        "Median of all samples, with its 95 % interval",
+        if (any_forecast) "; hollow and dotted: forecast, not run"
+      )
     ) +
     stride_theme()
 }

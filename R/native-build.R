@@ -92,8 +92,10 @@ build_variables <- function(code, flags) {
     if (code$rcpp) paste0("-I", shQuote(system.file("include", package = "Rcpp")))
   )
   flags <- paste(flags, collapse = " ")
-  c(PKG_CPPFLAGS = paste(include, collapse = " "), PKG_CFLAGS = flags, PKG_CXXFLAGS = flags,
-    PKG_FFLAGS = flags, PKG_FCFLAGS = flags)
+  c(
+    PKG_CPPFLAGS = paste(include, collapse = " "), PKG_CFLAGS = flags, PKG_CXXFLAGS = flags,
+    PKG_FFLAGS = flags, PKG_FCFLAGS = flags
+  )
 }
 
 abort_build <- function(code, log) {
@@ -103,6 +105,7 @@ abort_build <- function(code, log) {
   reason <- if (log$timeout) sprintf("The compiler was stopped after %d s.", build_limit)
   shown <- utils::head(c(reason, errors, if (length(errors) == 0) utils::tail(text, 5)), 8)
   abort_ds("build", sprintf("`%s` does not compile.", basename(code$name)), shown,
-           "The condition's field `log` holds all that the compiler said.",
-           log = text, file = code$path)
+    "The condition's field `log` holds all that the compiler said.",
+    log = text, file = code$path
+  )
 }

@@ -53,9 +53,10 @@ native_address <- function(built, symbol, code) {
   found <- find_routine(name, load_library(built$path))
   if (is.null(found)) {
     hint <- if (code$rcpp) "Put `// [[Rcpp::export]]` above the function." else
-      if (code$language == "cpp") "Declare it `extern \"C\" SEXP ...`." else "Is it `static`?"
+    if (code$language == "cpp") "Declare it `extern \"C\" SEXP ...`." else "Is it `static`?"
     abort_input(sprintf("`%s` was built, but has no routine `%s` to call.", basename(code$name), symbol),
-                hint = hint, arg = "symbol")
+      hint = hint, arg = "symbol"
+    )
   }
   found$address
 }
@@ -74,7 +75,9 @@ find_routine <- function(name, library) {
 load_library <- function(path) {
   tryCatch(dyn.load(path), error = function(e) {
     abort_ds("build", "A built library could not be loaded.", condition_line(e),
-             "Does it need another library that is not there?", cause = e)
+      "Does it need another library that is not there?",
+      cause = e
+    )
   })
 }
 

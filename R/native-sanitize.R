@@ -2,16 +2,20 @@
 # Their libraries load only into a process that was started with the sanitizers'
 # own runtime, so this session builds them and a worker loads them.
 
-sanitizer_flags <- c("-fsanitize=address,undefined", "-fno-sanitize-recover=all", "-fno-omit-frame-pointer",
-                     "-g", "-O1", "-fno-var-tracking")
+sanitizer_flags <- c(
+  "-fsanitize=address,undefined", "-fno-sanitize-recover=all", "-fno-omit-frame-pointer",
+  "-g", "-O1", "-fno-var-tracking"
+)
 
 # list(built, language), or NULL for a stage without source to build.
 sanitized_build <- function(kernel) {
   recipe <- native_facts(kernel)$recipe
   if (is.null(recipe)) return(NULL)
   check_sanitizers(recipe$code$language)
-  list(built = native_library(recipe$code, recipe$symbol, c(recipe$flags, sanitizer_flags)),
-       language = recipe$code$language)
+  list(
+    built = native_library(recipe$code, recipe$symbol, c(recipe$flags, sanitizer_flags)),
+    language = recipe$code$language
+  )
 }
 
 sanitized_kernel <- function(kernel, sanitized) native_function(native_facts(kernel)$recipe, sanitized$built)
@@ -20,7 +24,8 @@ sanitizer_runtimes <- function(language) {
   program <- strsplit(config_value(c(c = "CC", cpp = "CXX", fortran = "FC")[[language]]), " ", fixed = TRUE)[[1]][[1]]
   vapply(c("libasan.so", "libubsan.so"), function(name) {
     found <- tryCatch(system2(program, paste0("-print-file-name=", name), stdout = TRUE, stderr = FALSE),
-                      error = function(e) name, warning = function(w) name)
+      error = function(e) name, warning = function(w) name
+    )
     found[[1]]
   }, "")
 }
@@ -28,15 +33,18 @@ sanitizer_runtimes <- function(language) {
 check_sanitizers <- function(language) {
   if (!all(file.exists(sanitizer_runtimes(language)))) {
     abort_ds("build", "The compiler's sanitizers are not on this machine.",
-             hint = "They come with GCC (libasan and libubsan). Without them: `sanitize = FALSE`.")
+      hint = "They come with GCC (libasan and libubsan). Without them: `sanitize = FALSE`."
+    )
   }
 }
 
 # The sanitizers write their logs to files that begin with `log`.
 sanitizer_environment <- function(language, log) {
   address <- "detect_leaks=0:exitcode=99:allocator_may_return_null=1:handle_segv=2:handle_sigfpe=2:log_path="
-  c(LD_PRELOAD = paste(sanitizer_runtimes(language), collapse = " "), ASAN_OPTIONS = paste0(address, log),
-    UBSAN_OPTIONS = paste0("halt_on_error=1:exitcode=99:log_path=", log))
+  c(
+    LD_PRELOAD = paste(sanitizer_runtimes(language), collapse = " "), ASAN_OPTIONS = paste0(address, log),
+    UBSAN_OPTIONS = paste0("halt_on_error=1:exitcode=99:log_path=", log)
+  )
 }
 
 # A crash's words with what the sanitizers said of it.

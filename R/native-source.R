@@ -15,7 +15,8 @@ read_native <- function(source, language) {
     abort_input(
       sprintf("There is no source file `%s`.", source),
       sprintf("Looked in `%s`.", dirname(normalizePath(source, mustWork = FALSE))),
-      "Give a file that exists, or the code itself as a string of several lines.", arg = "source"
+      "Give a file that exists, or the code itself as a string of several lines.",
+      arg = "source"
     )
   }
   path <- normalizePath(source)
@@ -27,7 +28,8 @@ read_native <- function(source, language) {
 native_language <- function(ending, source) {
   if (ending %in% names(native_endings)) return(native_endings[[ending]])
   abort_input(sprintf("The language of `%s` can't be told from its ending.", source),
-              hint = "Pass `language = \"c\"`, \"cpp\" or \"fortran\".", arg = "language")
+    hint = "Pass `language = \"c\"`, \"cpp\" or \"fortran\".", arg = "language"
+  )
 }
 
 code_from_string <- function(source, language) {
@@ -41,8 +43,10 @@ code_from_string <- function(source, language) {
 native_code <- function(path, name, ending, language, lines) {
   headers <- local_headers(lines, dirname(path %||% "."))
   rcpp <- language == "cpp" && any(grepl("^[[:space:]]*//[[:space:]]*\\[\\[Rcpp::export", lines))
-  list(path = path, name = name, ending = ending, language = language, rcpp = rcpp,
-       lines = lines, headers = headers)
+  list(
+    path = path, name = name, ending = ending, language = language, rcpp = rcpp,
+    lines = lines, headers = headers
+  )
 }
 
 # The text of every header included with quotes, and of those they include.
@@ -76,13 +80,16 @@ check_symbol <- function(code, symbol, adapt) {
   if (code$language == "fortran" && is.null(adapt)) {
     abort_input(
       "A Fortran routine needs `adapt`, which says how to call it.",
-      hint = paste("For example:",
-                   "`function(routine, x) .Fortran(routine, x, length(x), out = x)$out`."),
+      hint = paste(
+        "For example:",
+        "`function(routine, x) .Fortran(routine, x, length(x), out = x)$out`."
+      ),
       arg = "adapt"
     )
   }
   if (!any(grepl(symbol, code$lines, fixed = TRUE, ignore.case = FALSE)) && code$language != "fortran") {
     abort_input(sprintf("`%s` does not mention `%s`.", basename(code$name), symbol),
-                hint = "`symbol` must be the routine's name as written in the source.", arg = "symbol")
+      hint = "`symbol` must be the routine's name as written in the source.", arg = "symbol"
+    )
   }
 }

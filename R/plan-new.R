@@ -33,8 +33,10 @@ ds_plan <- function(precision = 0.03, budget = 60, cell_limit = 10,
 
 new_plan <- function(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory) {
   structure(
-    list(precision = precision, budget = budget, cell_limit = cell_limit, rounds = rounds, isolate = isolate,
-         memory = memory, first_call = first_call, equal_zone = equal_zone, worker_memory = worker_memory),
+    list(
+      precision = precision, budget = budget, cell_limit = cell_limit, rounds = rounds, isolate = isolate,
+      memory = memory, first_call = first_call, equal_zone = equal_zone, worker_memory = worker_memory
+    ),
     class = "ds_plan"
   )
 }
@@ -50,7 +52,9 @@ validate_plan <- function(plan) {
   check_number(plan$equal_zone, "equal_zone", 0, 1)
   if (!is.numeric(plan$rounds) || length(plan$rounds) != 2) {
     abort_input("`rounds` must be two whole numbers: the fewest and the most.",
-                you_gave(plan$rounds), arg = "rounds")
+      you_gave(plan$rounds),
+      arg = "rounds"
+    )
   }
   check_count(plan$rounds[[1]], "rounds[1]", 2)
   check_count(plan$rounds[[2]], "rounds[2]", plan$rounds[[1]])

@@ -1,15 +1,19 @@
 #' @export
 print.ds_compiled <- function(x, ...) {
   facts <- ds_inspect(x)
-  show_lines(c(heading(sprintf("Compiled kernel (%s)", paste(facts$formals, collapse = ", "))),
-               inspection_lines(facts)))
+  show_lines(c(
+    heading(sprintf("Compiled kernel (%s)", paste(facts$formals, collapse = ", "))),
+    inspection_lines(facts)
+  ))
   invisible(x)
 }
 
 #' @export
 print.ds_inspection <- function(x, ...) {
-  show_lines(c(heading(sprintf("Compiled kernel (%s)", paste(x$formals, collapse = ", "))), inspection_lines(x),
-               source_lines_shown(x)))
+  show_lines(c(
+    heading(sprintf("Compiled kernel (%s)", paste(x$formals, collapse = ", "))), inspection_lines(x),
+    source_lines_shown(x)
+  ))
   invisible(x)
 }
 
@@ -22,12 +26,16 @@ inspection_lines <- function(facts) {
     if (any(nzchar(table$variables))) shorten(sprintf("  variables: %s", table$variables[[nrow(table)]])),
     if (any(table$past_end)) "  built again for places past the end of a vector",
     sprintf("  numerics: %s", facts$numerics),
-    if (length(facts$constants)) sprintf("  compiled in: %s",
-                                         paste(names(facts$constants), "=", vapply(facts$constants, function(x) {
-      if (length(x) > 4) describe_value(x) else paste(format(x, digits = 15), collapse = " ")
-    }, ""), collapse = ", ")),
-    if (facts$handed_back > 0) sprintf("  handed back to R: %s call%s", format_size(facts$handed_back),
-                                       if (facts$handed_back == 1) "" else "s")
+    if (length(facts$constants)) sprintf(
+      "  compiled in: %s",
+      paste(names(facts$constants), "=", vapply(facts$constants, function(x) {
+        if (length(x) > 4) describe_value(x) else paste(format(x, digits = 15), collapse = " ")
+      }, ""), collapse = ", ")
+    ),
+    if (facts$handed_back > 0) sprintf(
+      "  handed back to R: %s call%s", format_size(facts$handed_back),
+      if (facts$handed_back == 1) "" else "s"
+    )
   )
 }
 

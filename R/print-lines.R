@@ -19,9 +19,16 @@ wrapped <- function(text, exdent = 2) {
 
 verdict_style <- function(verdict) {
   switch(verdict,
-    identical = , rounding = , statistical = , faster = cli::col_green(verdict),
-    differs = , failed = , crashed = , slower = cli::col_red(verdict),
-    unclear = , unchecked = cli::col_yellow(verdict),
+    identical = ,
+    rounding = ,
+    statistical = ,
+    faster = cli::col_green(verdict),
+    differs = ,
+    failed = ,
+    crashed = ,
+    slower = cli::col_red(verdict),
+    unclear = ,
+    unchecked = cli::col_yellow(verdict),
     verdict
   )
 }

@@ -22,10 +22,14 @@ progress_mode <- function() {
 progress_text <- function(progress) {
   switch(progress$phase,
     build = build_progress(progress),
-    first = sprintf("starting  every stage in a fresh process, %d of %d times done, at most %.0f s left",
-                    progress$done, progress$of, progress$left),
-    agree = sprintf("checking  %s, %d of %d checks done", check_words(progress$size, progress$case),
-                    progress$done, progress$of),
+    first = sprintf(
+      "starting  every stage in a fresh process, %d of %d times done, at most %.0f s left",
+      progress$done, progress$of, progress$left
+    ),
+    agree = sprintf(
+      "checking  %s, %d of %d checks done", check_words(progress$size, progress$case),
+      progress$done, progress$of
+    ),
     time = time_progress(progress),
     write = sprintf("writing   %s", progress$name)
   )
@@ -42,8 +46,10 @@ time_progress <- function(progress) {
   } else {
     ""
   }
-  sprintf("timing    size %s, %d of %d sizes done, %d rounds%s, at most %.0f s left", format_size(progress$size),
-          progress$done, progress$of, progress$rounds, width, progress$left)
+  sprintf(
+    "timing    size %s, %d of %d sizes done, %d rounds%s, at most %.0f s left", format_size(progress$size),
+    progress$done, progress$of, progress$rounds, width, progress$left
+  )
 }
 
 draw_live <- function(text) {

@@ -59,8 +59,10 @@ agreement_lines <- function(agreement, stages, full = TRUE) {
   labels <- aligned_columns(list(stages, vapply(verdicts, verdict_style, "")))
   words <- vapply(stages, function(stage) agreement_line(agreement, stage), "")
   note <- unchecked_sentences(agreement$unchecked)
-  c(title, hanging(labels, words), quiet_text(wrapped(paste0("  ", note, recycle0 = TRUE), 4)),
-    if (full) failure_lines(agreement) else if (nrow(agreement$examples)) quiet_text(pointer_to_examples))
+  c(
+    title, hanging(labels, words), quiet_text(wrapped(paste0("  ", note, recycle0 = TRUE), 4)),
+    if (full) failure_lines(agreement) else if (nrow(agreement$examples)) quiet_text(pointer_to_examples)
+  )
 }
 
 pointer_to_examples <- "  Small cases that show it are in the report and in the result's `agreement`."
@@ -70,11 +72,15 @@ failure_lines <- function(agreement) {
   if (nrow(agreement$examples) == 0) return(NULL)
   first <- agreement$examples[1, ]
   verb <- c(differs = "differs", failed = "fails", crashed = "crashes")[[first$verdict]]
-  title <- sprintf("`%s` %s on arguments of %s element%s (%s)", first$stage, verb, format_size(first$elements),
-                   if (first$elements == 1) "" else "s", check_words(first$size, first$case))
+  title <- sprintf(
+    "`%s` %s on arguments of %s element%s (%s)", first$stage, verb, format_size(first$elements),
+    if (first$elements == 1) "" else "s", check_words(first$size, first$case)
+  )
   more <- nrow(agreement$examples) - 1
-  c("", heading(title), wrapped(paste0("  ", first$reason)), "", paste0("  ", strsplit(first$code, "\n")[[1]]),
-    if (more > 0) quiet_text(sprintf("  The field `examples` shows %d more stage%s.", more, if (more > 1) "s" else "")))
+  c(
+    "", heading(title), wrapped(paste0("  ", first$reason)), "", paste0("  ", strsplit(first$code, "\n")[[1]]),
+    if (more > 0) quiet_text(sprintf("  The field `examples` shows %d more stage%s.", more, if (more > 1) "s" else ""))
+  )
 }
 
 # Labels in a column, each followed by its words, wrapped beside it.

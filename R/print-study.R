@@ -17,8 +17,10 @@ summary.ds_study <- function(object, ...) {
 study_lines <- function(study) {
   head <- c(
     heading(study$title),
-    sprintf("%s (%s): %s", if (length(study$sizes) > 1) "sizes" else "size", study$unit,
-            paste(vapply(study$sizes, format_size, ""), collapse = ", "))
+    sprintf(
+      "%s (%s): %s", if (length(study$sizes) > 1) "sizes" else "size", study$unit,
+      paste(vapply(study$sizes, format_size, ""), collapse = ", ")
+    )
   )
   if (length(study$stages) == 0) return(c(head, "No stages yet: add the slow kernel with `ds_stage()`."))
   table <- summary(study)
@@ -33,9 +35,11 @@ print.ds_plan <- function(x, ...) {
     heading("Timing plan"),
     aligned_columns(list(
       c("precision", "budget", "cell limit", "rounds", "equal zone"),
-      c(sprintf("%s %% wide intervals", format(100 * x$precision)), plain_seconds(x$budget),
+      c(
+        sprintf("%s %% wide intervals", format(100 * x$precision)), plain_seconds(x$budget),
         sprintf("%s an evaluation", plain_seconds(x$cell_limit)),
-        sprintf("%d to %d", x$rounds[[1]], x$rounds[[2]]), sprintf("within %s %%", format(100 * x$equal_zone)))
+        sprintf("%d to %d", x$rounds[[1]], x$rounds[[2]]), sprintf("within %s %%", format(100 * x$equal_zone))
+      )
     ))
   ))
   invisible(x)

@@ -84,8 +84,12 @@ speedup_text <- function(cells, stage, size) {
   if (is.na(cell$speedup)) return(quiet_text("no ratio"))
   text <- format_ratio(cell$speedup)
   if (is.na(cell$verdict)) return(quiet_text("1"))
-  switch(cell$verdict, faster = cli::col_green(text), slower = cli::col_red(text), same = text,
-         unclear = cli::col_yellow(paste0(text, "?")))
+  switch(cell$verdict,
+    faster = cli::col_green(text),
+    slower = cli::col_red(text),
+    same = text,
+    unclear = cli::col_yellow(paste0(text, "?"))
+  )
 }
 
 time_text <- function(cells, stage, size) {

@@ -9,8 +9,10 @@
 
 # `value` is how grave it is, among those of its kind.
 spoilt_row <- function(kind, message, value, stage = NA_character_, size = NA_real_) {
-  tibble::tibble(kind = kind, stage = as.character(stage), size = as.double(size), value = as.double(value),
-                 message = message)
+  tibble::tibble(
+    kind = kind, stage = as.character(stage), size = as.double(size), value = as.double(value),
+    message = message
+  )
 }
 
 no_conditions <- function() spoilt_row("", "", 0)[0, ]
@@ -21,8 +23,10 @@ read_conditions <- function(evidence) {
 }
 
 condition_checks <- function() {
-  list(check_load, check_stolen, check_swap, check_processor_time, check_taken, check_collections, check_noise,
-       check_first_round, check_too_fast, check_constant, check_printing)
+  list(
+    check_load, check_stolen, check_swap, check_processor_time, check_taken, check_collections, check_noise,
+    check_first_round, check_too_fast, check_constant, check_printing
+  )
 }
 
 percent <- function(share) paste(format(100 * share, digits = 2), "%")
@@ -30,8 +34,10 @@ percent <- function(share) paste(format(100 * share, digits = 2), "%")
 check_load <- function(evidence) {
   load <- max(evidence$before$load, evidence$after$load - 1, na.rm = TRUE)
   if (!is.finite(load) || load < 0.75 * evidence$cores) return(list())
-  list(spoilt_row("load", sprintf("other work kept the machine busy: load %s on %d cores",
-                                  format(load, digits = 2), evidence$cores), load))
+  list(spoilt_row("load", sprintf(
+    "other work kept the machine busy: load %s on %d cores",
+    format(load, digits = 2), evidence$cores
+  ), load))
 }
 
 check_stolen <- function(evidence) {

@@ -84,15 +84,19 @@ remark_table <- list(
   "other shape" = function(r) "its result has another shape than the reference's",
   "no numbers" = function(r) "its result holds no numbers",
   distribution = function(r) {
-    sprintf("over %d runs each, %s is %s on average, the reference's is %s (chance would do that %s of the time)",
-            r$runs, part_words(r$part), signif_text(r$given), signif_text(r$expected),
-            if (r$chance < 1e-12) "never" else sprintf("%.1e", r$chance))
+    sprintf(
+      "over %d runs each, %s is %s on average, the reference's is %s (chance would do that %s of the time)",
+      r$runs, part_words(r$part), signif_text(r$given), signif_text(r$expected),
+      if (r$chance < 1e-12) "never" else sprintf("%.1e", r$chance)
+    )
   },
   unseen = function(r) {
     share <- if (is.finite(r$expected) && r$expected != 0) sprintf(" (%s)", percent(r$unseen / abs(r$expected))) else ""
     what <- if (r$part$kind == "mean") part_words(r$part, "") else sprintf("mean of `%s`", r$part$name)
-    sprintf("same distribution over %d runs each; a difference in the %s below %s%s could have gone unseen",
-            r$runs, what, signif_text(r$unseen), share)
+    sprintf(
+      "same distribution over %d runs each; a difference in the %s below %s%s could have gone unseen",
+      r$runs, what, signif_text(r$unseen), share
+    )
   }
 )
 
@@ -105,6 +109,9 @@ plain_number <- function(x) format(x, digits = 4, big.mark = ",", scientific = F
 
 # "the mean of result", or "`result[1]`".
 part_words <- function(part, article = "the ") {
-  switch(part$kind, mean = sprintf("%smean of %s", article, part$name),
-         spread = sprintf("%sstandard deviation of %s", article, part$name), sprintf("`%s`", part$name))
+  switch(part$kind,
+    mean = sprintf("%smean of %s", article, part$name),
+    spread = sprintf("%sstandard deviation of %s", article, part$name),
+    sprintf("`%s`", part$name)
+  )
 }

@@ -59,8 +59,10 @@ disagreement_sentences <- function(agreement) {
   broken <- table[table$verdict %in% c("failed", "crashed"), ]
   c(
     if (length(wrong)) {
-      sprintf("%s %s not give the numbers of `%s` and %s no speedup.", listed(tick(wrong)),
-              if (length(wrong) > 1) "do" else "does", agreement$reference, if (length(wrong) > 1) "get" else "gets")
+      sprintf(
+        "%s %s not give the numbers of `%s` and %s no speedup.", listed(tick(wrong)),
+        if (length(wrong) > 1) "do" else "does", agreement$reference, if (length(wrong) > 1) "get" else "gets"
+      )
     },
     vapply(unique(broken$stage), function(stage) {
       own <- broken[broken$stage == stage, ]
@@ -113,10 +115,12 @@ gain_sentence <- function(study, timings) {
     same = "takes the same time as",
     unclear = "can't be told from"
   )
-  sprintf("At %s %s `%s` %s `%s` (%s against %s; 95 %% interval of the ratio %s).",
-          format_size(best$size), study$unit, best$stage, words, timings$reference,
-          format_seconds(best$median), format_seconds(reference_median(cells, timings$reference, best$size)),
-          format_interval(best$speedup_low, best$speedup_high))
+  sprintf(
+    "At %s %s `%s` %s `%s` (%s against %s; 95 %% interval of the ratio %s).",
+    format_size(best$size), study$unit, best$stage, words, timings$reference,
+    format_seconds(best$median), format_seconds(reference_median(cells, timings$reference, best$size)),
+    format_interval(best$speedup_low, best$speedup_high)
+  )
 }
 
 reference_median <- function(cells, reference, size) {
@@ -170,9 +174,11 @@ agreement_line <- function(agreement, stage) {
   switch(verdict,
     identical = checked,
     statistical = sprintf("%s; %s", checked, worst$reason[[1]]),
-    rounding = sprintf("%s; at most %s ULP, %.1e relative, %s%s", checked,
-                       count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel,
-                       check_words(worst$size, worst$case), if (nzchar(worst$where)) paste0(", ", worst$where) else ""),
+    rounding = sprintf(
+      "%s; at most %s ULP, %.1e relative, %s%s", checked,
+      count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel,
+      check_words(worst$size, worst$case), if (nzchar(worst$where)) paste0(", ", worst$where) else ""
+    ),
     sprintf("%s: %s%s", check_words(worst$size[[1]], worst$case[[1]]), worst$reason[[1]], more_words(nrow(worst)))
   )
 }
@@ -192,8 +198,10 @@ exact_words <- function(agreement, stage) {
   base <- base[match(own$size, base$size), ]
   if (nrow(own) == 0) return("")
   at <- which.max(pmax(own$max_ulp, base$max_ulp))
-  sprintf("; %s ULP from the exact value at size %s, `%s` %s", count_text(own$max_ulp[[at]]),
-          format_size(own$size[[at]]), agreement$reference, count_text(base$max_ulp[[at]]))
+  sprintf(
+    "; %s ULP from the exact value at size %s, `%s` %s", count_text(own$max_ulp[[at]]),
+    format_size(own$size[[at]]), agreement$reference, count_text(base$max_ulp[[at]])
+  )
 }
 
 more_words <- function(count) if (count > 1) sprintf(" (and %d more like it)", count - 1) else ""
@@ -221,7 +229,8 @@ unchecked_sentences <- function(unchecked) {
   why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), shared_reason(rows)), "")
   stages <- vapply(groups, function(rows) sprintf("`%s`", rows$stage[[1]]), "")
   vapply(unique(why), function(one) sprintf("Not checked: %s %s", listed(stages[why == one]), one), "",
-         USE.NAMES = FALSE)
+    USE.NAMES = FALSE
+  )
 }
 
 # Of reasons that differ the first, which is that of the smallest size.
@@ -236,5 +245,6 @@ unchecked_places <- function(rows) {
   cases <- if (length(cases) > 4) sprintf("%d cases", length(cases)) else
     paste(if (length(cases) > 1) "the cases" else "the case", listed(paste0("\"", cases, "\"")))
   paste(c(if (any(own)) paste("at", format_sizes(rows$size[own])), if (any(!own)) paste("on", cases)),
-        collapse = " and ")
+    collapse = " and "
+  )
 }

@@ -7,12 +7,16 @@ report_agreement <- function(result) {
   unchecked <- agreement$unchecked
   section(
     "agreement", "Do the stages agree?",
-    tags$p("Each stage's result against that of ", code_text(agreement$reference),
-           paste0(", on the same arguments, before any timing. Rounding means: ", agreement$tolerance, ".")),
+    tags$p(
+      "Each stage's result against that of ", code_text(agreement$reference),
+      paste0(", on the same arguments, before any timing. Rounding means: ", agreement$tolerance, ".")
+    ),
     if (length(others) == 0) tags$p("There is no other stage to check.") else
       html_table(c("stage", "verdict", "in words"), lapply(others, function(stage) {
-        list(tags$code(stage), verdict_badge(overall_verdict(agreement, stage)),
-             inline_code(agreement_line(agreement, stage)))
+        list(
+          tags$code(stage), verdict_badge(overall_verdict(agreement, stage)),
+          inline_code(agreement_line(agreement, stage))
+        )
       })),
     lapply(unchecked_sentences(unchecked), function(words) tags$p(class = "aside", inline_code(words))),
     failure_examples(agreement$examples),
@@ -24,12 +28,16 @@ report_agreement <- function(result) {
 comparison_table <- function(table) {
   rows <- lapply(seq_len(nrow(table)), function(i) {
     row <- table[i, ]
-    list(htmltools::tags$code(row$stage), format_size(row$size), row$case, verdict_badge(row$verdict),
-         count_text(row$n_different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
-         inline_code(row$reason))
+    list(
+      htmltools::tags$code(row$stage), format_size(row$size), row$case, verdict_badge(row$verdict),
+      count_text(row$n_different), signif_text(row$max_abs), signif_text(row$max_rel), count_text(row$max_ulp),
+      inline_code(row$reason)
+    )
   })
-  header <- c("stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",
-              "largest ULP", "in words")
+  header <- c(
+    "stage", "size", "case", "verdict", "elements that differ", "largest absolute", "largest relative",
+    "largest ULP", "in words"
+  )
   html_table(header, rows, numeric = c(2, 5:8))
 }
 

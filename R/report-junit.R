@@ -14,7 +14,8 @@ write_junit <- function(agreement, title, path) {
 
 add_suite <- function(document, stage, checked, skipped) {
   suite <- xml2::xml_add_child(
-    document, "testsuite", name = stage, tests = count_text(nrow(checked) + nrow(skipped)),
+    document, "testsuite",
+    name = stage, tests = count_text(nrow(checked) + nrow(skipped)),
     failures = count_text(sum(checked$verdict == "differs")),
     errors = count_text(sum(checked$verdict %in% c("failed", "crashed"))), skipped = count_text(nrow(skipped))
   )

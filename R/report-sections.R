@@ -23,8 +23,10 @@ report_verdict <- function(result) {
       tags$h1(study$title),
       tags$p(
         class = "facts",
-        sprintf("%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
-                format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit),
+        sprintf(
+          "%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
+          format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit
+        ),
         code_text(reference_of(study)), sprintf(", %s", result$environment$when)
       )
     ),
@@ -36,9 +38,11 @@ report_verdict <- function(result) {
 }
 
 verdict_badge <- function(verdict) {
-  sign <- c(identical = "=", rounding = "\u2248", statistical = "~", differs = "\u2260", failed = "!",
-            crashed = "\u2020",
-            faster = "\u25b2", slower = "\u25bc", same = "=", unclear = "?")
+  sign <- c(
+    identical = "=", rounding = "\u2248", statistical = "~", differs = "\u2260", failed = "!",
+    crashed = "\u2020",
+    faster = "\u25b2", slower = "\u25bc", same = "=", unclear = "?"
+  )
   if (is.na(verdict) || !nzchar(verdict)) return("")
   if (!verdict %in% names(sign)) return(verdict)
   htmltools::tags$span(class = paste("badge", verdict), sign[[verdict]], verdict)
@@ -61,8 +65,10 @@ html_table <- function(header, rows, numeric = integer()) {
 }
 
 report_figures <- function(result) {
-  described <- c(time = "Time per evaluation against size, both axes logarithmic.",
-                 speedup = "Speedup over the reference against size, both axes logarithmic.")
+  described <- c(
+    time = "Time per evaluation against size, both axes logarithmic.",
+    speedup = "Speedup over the reference against size, both axes logarithmic."
+  )
   section("figures", "How does time grow?", drawn_figures(result, described))
 }
 
@@ -71,8 +77,10 @@ drawn_figures <- function(result, described) {
   lapply(names(described), function(kind) {
     figure <- draw_figure(result, kind)
     if (is.null(figure)) return(NULL)
-    htmltools::tags$figure(role = "img", `aria-label` = described[[kind]],
-                           htmltools::HTML(inline_svg(figure, height_of(result, kind))))
+    htmltools::tags$figure(
+      role = "img", `aria-label` = described[[kind]],
+      htmltools::HTML(inline_svg(figure, height_of(result, kind)))
+    )
   })
 }
 
@@ -90,15 +98,19 @@ report_cells <- function(result) {
   tags <- htmltools::tags
   rows <- lapply(seq_len(nrow(cells)), function(i) {
     cell <- cells[i, ]
-    list(tags$code(cell$stage), format_size(cell$size), cell$state, format_seconds(cell$median),
-         time_interval(cell$low, cell$high), format_ratio(cell$speedup),
-         if (is.na(cell$verdict)) "" else format_interval(cell$speedup_low, cell$speedup_high),
-         verdict_badge(cell$verdict), cell$rounds, format_bytes(cell$bytes), stop_words(cell))
+    list(
+      tags$code(cell$stage), format_size(cell$size), cell$state, format_seconds(cell$median),
+      time_interval(cell$low, cell$high), format_ratio(cell$speedup),
+      if (is.na(cell$verdict)) "" else format_interval(cell$speedup_low, cell$speedup_high),
+      verdict_badge(cell$verdict), cell$rounds, format_bytes(cell$bytes), stop_words(cell)
+    )
   })
   section(
     "cells", "Every cell",
-    html_table(c("stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict",
-                 "rounds", "memory", "ended by"), rows, numeric = c(2, 4:7, 9, 10)),
+    html_table(c(
+      "stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict",
+      "rounds", "memory", "ended by"
+    ), rows, numeric = c(2, 4:7, 9, 10)),
     report_first_calls(result$timings$first_calls)
   )
 }
@@ -107,22 +119,29 @@ report_first_calls <- function(first_calls) {
   if (nrow(first_calls) == 0) return(NULL)
   rows <- lapply(split(first_calls, factor(first_calls$stage, unique(first_calls$stage))), function(own) {
     middle <- function(column) format_seconds(stats::median(own[[column]]))
-    list(htmltools::tags$code(own$stage[[1]]), middle("load"), middle("compile"), middle("evaluation"),
-         format_bytes(stats::median(own$peak)), nrow(own))
+    list(
+      htmltools::tags$code(own$stage[[1]]), middle("load"), middle("compile"), middle("evaluation"),
+      format_bytes(stats::median(own$peak)), nrow(own)
+    )
   })
   htmltools::tagList(
     htmltools::tags$h3(sprintf("The first call, at size %s, in fresh processes", format_size(first_calls$size[[1]]))),
     html_table(c("stage", "loading", "compiling byte code", "evaluation", "memory peak", "processes"), unname(rows),
-               numeric = 2:6)
+      numeric = 2:6
+    )
   )
 }
 
 report_conditions <- function(result) {
   lines <- condition_lines(result$timings$conditions)
-  if (length(lines) == 0) return(section("conditions", "What could have spoilt the figures",
-                                         htmltools::tags$p("Nothing that we look for was found.")))
-  section("conditions", "What could have spoilt the figures",
-          htmltools::tags$ul(lapply(lines, function(line) htmltools::tags$li(inline_code(line)))))
+  if (length(lines) == 0) return(section(
+    "conditions", "What could have spoilt the figures",
+    htmltools::tags$p("Nothing that we look for was found.")
+  ))
+  section(
+    "conditions", "What could have spoilt the figures",
+    htmltools::tags$ul(lapply(lines, function(line) htmltools::tags$li(inline_code(line))))
+  )
 }
 
 time_interval <- function(low, high) {
@@ -131,8 +150,12 @@ time_interval <- function(low, high) {
 
 stop_words <- function(cell) {
   if (nzchar(cell$reason)) return(cell$reason)
-  switch(cell$stopped_by, precision = "precision reached", budget = "budget spent", rounds = "most rounds done",
-         cell$stopped_by)
+  switch(cell$stopped_by,
+    precision = "precision reached",
+    budget = "budget spent",
+    rounds = "most rounds done",
+    cell$stopped_by
+  )
 }
 
 report_sources <- function(result) {
@@ -156,9 +179,11 @@ report_sources <- function(result) {
 report_machine <- function(result) {
   tags <- htmltools::tags
   facts <- result$environment
-  labels <- c(processor = "processor", cores = "cores", memory_bytes = "memory", system = "system", r = "R",
-              platform = "platform", blas = "BLAS", c_compiler = "C compiler", c_flags = "C flags",
-              deepstride = "deepstride", when = "when")
+  labels <- c(
+    processor = "processor", cores = "cores", memory_bytes = "memory", system = "system", r = "R",
+    platform = "platform", blas = "BLAS", c_compiler = "C compiler", c_flags = "C flags",
+    deepstride = "deepstride", when = "when"
+  )
   known <- intersect(names(labels), names(facts))
   value <- function(name) {
     if (name == "memory_bytes" && !is.null(facts[[name]])) return(paste(signif_text(facts[[name]] / 2^30), "GiB"))
@@ -172,16 +197,22 @@ report_machine <- function(result) {
 report_method <- function(result) {
   plan <- result$timings$plan
   sentences <- c(
-    sprintf("At each size, smallest first, every stage was sampled once per round, in random order, %d to %d rounds.",
-            plan$rounds[[1]], plan$rounds[[2]]),
+    sprintf(
+      "At each size, smallest first, every stage was sampled once per round, in random order, %d to %d rounds.",
+      plan$rounds[[1]], plan$rounds[[2]]
+    ),
     "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
     "A speedup is the median of the ratios to the reference within each round, with a 95 % bootstrap interval",
     "of 2,000 resamples.",
     sprintf("Timing took %s of a budget of %s.", format_seconds(result$timings$seconds), plain_seconds(plan$budget)),
-    sprintf("A size was finished when every ratio's interval was narrower than %s %%, or its share was spent.",
-            format(100 * plan$precision)),
-    sprintf("A stage forecast to take more than %s an evaluation, or more than the budget had left, was not run;",
-            plain_seconds(plan$cell_limit)),
+    sprintf(
+      "A size was finished when every ratio's interval was narrower than %s %%, or its share was spent.",
+      format(100 * plan$precision)
+    ),
+    sprintf(
+      "A stage forecast to take more than %s an evaluation, or more than the budget had left, was not run;",
+      plain_seconds(plan$cell_limit)
+    ),
     "such cells are forecasts.",
     sprintf("Ratios within %s %% of 1 are called the same.", format(100 * plan$equal_zone))
   )

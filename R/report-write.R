@@ -11,7 +11,9 @@
 #'   `ds_error_output` when the file can't be written.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' file <- tempfile(fileext = ".html")
 #' ds_report(ds_run(study, ds_plan(budget = 0.5, first_call = FALSE)), file)
@@ -42,8 +44,10 @@ report_page <- function(result) {
     tags$title(paste("Deep Stride:", result$study$title)),
     tags$style(htmltools::HTML(report_style()))
   )
-  paste0("<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n", as.character(head), "\n</head>\n",
-         as.character(tags$body(body)), "\n</html>")
+  paste0(
+    "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n", as.character(head), "\n</head>\n",
+    as.character(tags$body(body)), "\n</html>"
+  )
 }
 
 report_style <- function() {

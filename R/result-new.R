@@ -3,8 +3,10 @@
 
 new_agreement <- function(table, sizes, reference, unchecked, tolerance, errors, examples) {
   structure(
-    list(table = table, sizes = sizes, reference = reference, unchecked = unchecked,
-         tolerance = tolerance, errors = errors, examples = examples),
+    list(
+      table = table, sizes = sizes, reference = reference, unchecked = unchecked,
+      tolerance = tolerance, errors = errors, examples = examples
+    ),
     class = "ds_agreement"
   )
 }
@@ -12,9 +14,11 @@ new_agreement <- function(table, sizes, reference, unchecked, tolerance, errors,
 new_timings <- function(samples, cells, plan, reference, seconds, notes = character(), interrupted = FALSE, error = NULL,
                         first_calls = NULL, conditions = NULL) {
   structure(
-    list(samples = samples, cells = cells, plan = plan, reference = reference,
-         seconds = seconds, notes = notes, interrupted = interrupted, error = error %||% "",
-         first_calls = first_calls, conditions = conditions),
+    list(
+      samples = samples, cells = cells, plan = plan, reference = reference,
+      seconds = seconds, notes = notes, interrupted = interrupted, error = error %||% "",
+      first_calls = first_calls, conditions = conditions
+    ),
     class = "ds_timings"
   )
 }
@@ -44,7 +48,9 @@ new_result <- function(study, agreement, timings, environment) {
 #'   `n_different` (count of elements), `max_abs`, `max_rel`, `max_ulp`, `where`, `reason`.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(10, 100)) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' as.data.frame(ds_agree(study))
 #' @name tables

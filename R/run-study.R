@@ -12,7 +12,9 @@
 #' @section Errors: as for [ds_agree()] and [ds_time()].
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export

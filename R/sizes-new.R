@@ -16,12 +16,16 @@ ds_sizes <- function(from, to, per_decade = 1) {
   check_count(length(from), "length(from)")
   check_count(per_decade, "per_decade")
   if (length(from) != 1 || length(to) != 1) {
-    abort_input("`from` and `to` must be one number each.",
-                sprintf("They have %d and %d.", length(from), length(to)))
+    abort_input(
+      "`from` and `to` must be one number each.",
+      sprintf("They have %d and %d.", length(from), length(to))
+    )
   }
   if (from > to) {
-    abort_input("`from` must not be above `to`.",
-                sprintf("You gave from = %s, to = %s.", format(from), format(to)))
+    abort_input(
+      "`from` must not be above `to`.",
+      sprintf("You gave from = %s, to = %s.", format(from), format(to))
+    )
   }
   steps <- floor(log10(to / from) * per_decade + 1e-9)
   row <- from * 10^(seq(0, steps) / per_decade)

@@ -28,7 +28,14 @@ evaluator_verbs <- function() {
 
 # Evaluations that one question may ask for, by verb.
 evaluations_of <- function(verb, given) {
-  switch(verb, replicates = given$count, values = length(given$sizes), memory = , varies = , printing = 3, 1)
+  switch(verb,
+    replicates = given$count,
+    values = length(given$sizes),
+    memory = ,
+    varies = ,
+    printing = 3,
+    1
+  )
 }
 
 # No session can be sure of a kernel: stages never run in this one.

@@ -71,8 +71,10 @@ evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threa
   hold_threads(evaluator, threads %||% stage$threads)
   heard <- listen(evaluator$said, with_seed(derive_seed(evaluator$study$seed, -size), {
     start <- rlang::hash(.Random.seed)
-    list(ran = run_limited(timed_value(ready_call(stage$kernel, own)), limit), start = start,
-         random = rlang::hash(.Random.seed))
+    list(
+      ran = run_limited(timed_value(ready_call(stage$kernel, own)), limit), start = start,
+      random = rlang::hash(.Random.seed)
+    )
   }))
   ran <- heard$value$ran
   if (is_fault(ran)) return(ran)
@@ -158,8 +160,10 @@ evaluator_first <- function(evaluator, name, size, limit = Inf) {
   evaluator$ready[[evaluator_key(name, size)]] <- c(ready, list(
     arguments = arguments, changes = changes, prints = prints, threads = stage$threads
   ))
-  list(seconds = ran$seconds, kind = value_kind(ran$value), changes = changes, prints = prints,
-       elements = sum(rapply(arguments, length, how = "unlist")))
+  list(
+    seconds = ran$seconds, kind = value_kind(ran$value), changes = changes, prints = prints,
+    elements = sum(rapply(arguments, length, how = "unlist"))
+  )
 }
 
 value_kind <- function(value) paste(typeof(value), paste(dim(value) %||% length(value), collapse = " x "))

@@ -45,8 +45,10 @@ ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads
       arg = "name"
     )
   }
-  study$stages[[name]] <- new_stage(name, kernel, note, in_place = in_place, threads = threads,
-                                    random = random, block = block)
+  study$stages[[name]] <- new_stage(name, kernel, note,
+    in_place = in_place, threads = threads,
+    random = random, block = block
+  )
   study
 }
 

@@ -10,8 +10,10 @@ evaluator_replicates <- function(evaluator, name, size, limit = Inf, case, count
   rows <- list()
   for (run in seq_len(count)) {
     seed <- derive_seed(evaluator$study$seed + run, -size - stream / 8)
-    ran <- quietly(run_limited(with_seed(seed, timed_value(ready_call(stage$kernel, deep_copy(arguments)))), limit),
-                   nullfile())
+    ran <- quietly(
+      run_limited(with_seed(seed, timed_value(ready_call(stage$kernel, deep_copy(arguments)))), limit),
+      nullfile()
+    )
     if (is_fault(ran)) return(ran)
     rows[[run]] <- result_summaries(ran$value)
   }
@@ -32,8 +34,10 @@ result_summaries <- function(value, path = "result") {
   value <- as.double(value)
   at <- unique(c(1, (length(value) + 1) %/% 2, length(value)))
   found <- c(mean(value), stats::sd(value), value[at])
-  stats::setNames(found, c(paste(c("mean", "spread"), path),
-                           sprintf("draw %s[%s]", path, format(at, scientific = FALSE, trim = TRUE))))
+  stats::setNames(found, c(
+    paste(c("mean", "spread"), path),
+    sprintf("draw %s[%s]", path, format(at, scientific = FALSE, trim = TRUE))
+  ))
 }
 
 # What a column of replicates summarises: list(kind, name), `kind` "mean", "spread" or "draw".

@@ -52,8 +52,10 @@ start_worker <- function(study, name, memory, log) {
   study$stages <- study$stages[name]
   kernel <- study$stages[[name]]$kernel
   sanitized <- if (!is.null(log)) sanitized_build(kernel)
-  session <- start_session(portable_setting(list(study$inputs, kernel)),
-                           if (!is.null(sanitized)) sanitizer_environment(sanitized$language, log))
+  session <- start_session(
+    portable_setting(list(study$inputs, kernel)),
+    if (!is.null(sanitized)) sanitizer_environment(sanitized$language, log)
+  )
   answer <- ask_session(session, "worker_begin", list(study, memory, sanitized, session$said), 60)
   if (is_fault(answer)) answer else session
 }

@@ -21,8 +21,10 @@ study_document <- function(study) {
     title = study$title, unit = study$unit, seed = study$seed, sizes = I(study$sizes),
     reference = reference_of(study), inputs = I(source_lines(study$inputs)),
     stages = lapply(unname(study$stages), function(stage) {
-      list(name = stage$name, language = stage$language, note = stage$note, source = I(stage$source),
-           in_place = stage$in_place, threads = stage$threads, random = stage$random)
+      list(
+        name = stage$name, language = stage$language, note = stage$note, source = I(stage$source),
+        in_place = stage$in_place, threads = stage$threads, random = stage$random
+      )
     })
   )
 }
@@ -54,8 +56,10 @@ table_document <- function(table) lapply(table, I)
 # bit is found when it is read back (open_sealed()).
 json_text <- function(document) {
   exact <- rapply(document, number_json, how = "replace")
-  text <- plainly(jsonlite::toJSON(exact, auto_unbox = TRUE, na = "null", null = "null", pretty = 2,
-                                   json_verbatim = TRUE))
+  text <- plainly(jsonlite::toJSON(exact,
+    auto_unbox = TRUE, na = "null", null = "null", pretty = 2,
+    json_verbatim = TRUE
+  ))
   seal(enc2utf8(as.character(text)))
 }
 
@@ -86,12 +90,16 @@ document_result <- function(document) {
 
 document_study <- function(stored) {
   stages <- lapply(stored$stages, function(stage) {
-    new_stage(stage$name, NULL, stage$note, stage$language, as.character(unlist(stage$source)), stage$in_place,
-              as.double(stage$threads), isTRUE(stage$random))
+    new_stage(
+      stage$name, NULL, stage$note, stage$language, as.character(unlist(stage$source)), stage$in_place,
+      as.double(stage$threads), isTRUE(stage$random)
+    )
   })
   names(stages) <- vapply(stages, function(stage) stage$name, "")
   new_study(stored$title, as.character(unlist(stored$inputs)), as.double(unlist(stored$sizes)), stored$unit,
-            as.double(stored$seed), stored$reference, stages, directory = NULL)
+    as.double(stored$seed), stored$reference, stages,
+    directory = NULL
+  )
 }
 
 document_agreement <- function(stored) {
@@ -106,9 +114,11 @@ document_timings <- function(stored) {
   plan <- stored$plan
   new_timings(
     document_table(stored$samples, "samples"), document_table(stored$cells, "cells"),
-    new_plan(as.double(plan$precision), as.double(plan$budget), as.double(plan$cell_limit),
-             as.double(unlist(plan$rounds)), plan$isolate, plan$memory, plan$first_call,
-             as.double(plan$equal_zone), column_values(list(plan$worker_memory), "number")),
+    new_plan(
+      as.double(plan$precision), as.double(plan$budget), as.double(plan$cell_limit),
+      as.double(unlist(plan$rounds)), plan$isolate, plan$memory, plan$first_call,
+      as.double(plan$equal_zone), column_values(list(plan$worker_memory), "number")
+    ),
     stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted, stored$error,
     document_table(stored$first_calls, "first_calls"), document_table(stored$conditions, "conditions")
   )
@@ -122,6 +132,9 @@ document_table <- function(stored, name) {
 
 column_values <- function(values, type) {
   values[vapply(values, is.null, NA)] <- NA
-  switch(type, string = as.character(unlist(values)), integer = as.integer(unlist(values)),
-         vapply(values, as.double, 0))
+  switch(type,
+    string = as.character(unlist(values)),
+    integer = as.integer(unlist(values)),
+    vapply(values, as.double, 0)
+  )
 }

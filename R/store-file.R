@@ -41,7 +41,9 @@ ds_load <- function(file) {
 
 abort_damaged <- function(file, why) {
   abort_ds("file", sprintf("`%s` is damaged.", file), why,
-           "Take a copy that is whole, or run the study again.", path = file)
+    "Take a copy that is whole, or run the study again.",
+    path = file
+  )
 }
 
 deepest_document <- 64 # levels: ours have 6, and the parser's stack has an end
@@ -53,7 +55,9 @@ open_sealed <- function(file) {
   if (nesting(text) > deepest_document) abort_damaged(file, "It is nested too deep for a stored document.")
   document <- tryCatch(jsonlite::parse_json(text, simplifyVector = FALSE), error = function(e) {
     abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), utils::head(strsplit(condition_line(e), "\n")[[1]], 1),
-             "It may have been cut short: run the study again, or take a copy.", path = file, cause = e)
+      "It may have been cut short: run the study again, or take a copy.",
+      path = file, cause = e
+    )
   })
   if (!is_clean(unlist(rapply(list(document), identity, "character", how = "list")))) {
     abort_damaged(file, "It holds control characters.")
@@ -85,9 +89,12 @@ check_format <- function(document, file, name = format_name) {
   version <- document$version
   known <- is.numeric(version) && length(version) == 1 && is.finite(version)
   if (known && version == format_version) return(invisible())
-  abort_ds("file", sprintf("`%s` is of format version %s; this package reads version %d.", file,
-                           if (known) format(version) else "unknown (no number)", format_version),
-           hint = if (known && version > format_version) "Update the package." else "Run the study again.", path = file)
+  abort_ds("file", sprintf(
+    "`%s` is of format version %s; this package reads version %d.", file,
+    if (known) format(version) else "unknown (no number)", format_version
+  ),
+  hint = if (known && version > format_version) "Update the package." else "Run the study again.", path = file
+  )
 }
 
 # One table as CSV, in UTF-8, with 15 significant digits.

@@ -35,9 +35,13 @@ fits_type <- function(value, types) {
   if (is.null(types)) return(TRUE)
   is_type <- function(type) {
     switch(type,
-      object = is.list(value) && !is.null(names(value)), array = is.list(value) && is.null(names(value)),
-      string = is.character(value), boolean = is.logical(value), null = is.null(value),
-      number = is.numeric(value) && length(value) == 1, integer = is.numeric(value) && value == round(value)
+      object = is.list(value) && !is.null(names(value)),
+      array = is.list(value) && is.null(names(value)),
+      string = is.character(value),
+      boolean = is.logical(value),
+      null = is.null(value),
+      number = is.numeric(value) && length(value) == 1,
+      integer = is.numeric(value) && value == round(value)
     )
   }
   any(vapply(types, is_type, NA))

@@ -28,17 +28,21 @@ ds_cases <- function(only = NULL, except = NULL, own = list()) {
   unknown <- setdiff(c(only, except), rules)
   if (length(unknown) > 0) {
     abort_input(sprintf("There is no case \"%s\".", unknown[[1]]),
-                hint = sprintf("The cases are %s.", paste0("\"", rules, "\"", collapse = ", ")), arg = "only")
+      hint = sprintf("The cases are %s.", paste0("\"", rules, "\"", collapse = ", ")), arg = "only"
+    )
   }
   named <- length(own) == 0 || (is.list(own) && all(nzchar(rlang::names2(own))) && !anyDuplicated(names(own)))
   if (!named || !all(vapply(own, is.function, NA))) {
     abort_input("`own` must be a named list of functions of the size.", you_gave(own),
-                "For example: `list(\"drought year\" = function(n) list(rain = numeric(n)))`.", arg = "own")
+      "For example: `list(\"drought year\" = function(n) list(rain = numeric(n)))`.",
+      arg = "own"
+    )
   }
   taken <- intersect(names(own), c(rules, own_inputs))
   if (length(taken) > 0) {
     abort_input(sprintf("A case of your own can't be called \"%s\".", taken[[1]]),
-                hint = "A case of the package has that name.", arg = "own")
+      hint = "A case of the package has that name.", arg = "own"
+    )
   }
   for (name in names(own)) check_label(name, "names(own)")
   structure(list(rules = setdiff(only %||% rules, except), own = own), class = "ds_cases")
@@ -157,8 +161,10 @@ case_arguments <- function(study, size, case = own_inputs, perturbation = 0) {
     own <- study_inputs(made, size)
     if (!setequal(names(own), names(arguments))) {
       abort_input(sprintf("The case \"%s\" makes other arguments than `inputs`.", case),
-                  sprintf("It makes %s.", quoted(names(own))),
-                  sprintf("`inputs` makes %s.", quoted(names(arguments))), arg = "cases")
+        sprintf("It makes %s.", quoted(names(own))),
+        sprintf("`inputs` makes %s.", quoted(names(arguments))),
+        arg = "cases"
+      )
     }
     arguments <- own
   } else if (case != own_inputs) {

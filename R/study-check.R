@@ -16,4 +16,3 @@ check_stage_arguments <- function(stage, given) {
     arg = "inputs", stage = stage$name
   )
 }
-

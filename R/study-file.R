@@ -11,8 +11,10 @@ read_study_file <- function(path) {
   value <- run_study_file(expressions, path, directory)
   if (!inherits(value, "ds_study")) {
     abort_input(sprintf("`%s` does not end in a study.", path),
-                sprintf("Its last value is %s.", describe_value(value)),
-                "End the file with the study: `ds_study(...) |> ds_stage(...)`.", arg = "file")
+      sprintf("Its last value is %s.", describe_value(value)),
+      "End the file with the study: `ds_study(...) |> ds_stage(...)`.",
+      arg = "file"
+    )
   }
   value$directory <- directory
   value$file <- path
@@ -43,7 +45,9 @@ run_study_file <- function(expressions, path, directory) {
       error = function(e) {
         line <- attr(expressions, "srcref")[[i]][[1]]
         abort_input(sprintf("`%s` stopped in the expression that begins on line %d.", path, line),
-                    condition_line(e), arg = "file", cause = e)
+          condition_line(e),
+          arg = "file", cause = e
+        )
       }
     )
   }

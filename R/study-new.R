@@ -42,24 +42,30 @@
 ds_study <- function(title, inputs, sizes = ds_sizes(100, 1e5), unit = "elements",
                      seed = 1, reference = NULL, cases = ds_cases(), tolerance = ds_tolerance(),
                      truth = NULL) {
-  validate_study(new_study(title, inputs, sizes, unit, seed, reference, cases = as_cases(cases),
-                           tolerance = tolerance, truth = truth))
+  validate_study(new_study(title, inputs, sizes, unit, seed, reference,
+    cases = as_cases(cases),
+    tolerance = tolerance, truth = truth
+  ))
 }
 
 new_study <- function(title, inputs, sizes, unit, seed, reference, stages = list(), directory = getwd(),
                       cases = ds_cases(), tolerance = ds_tolerance(), truth = NULL) {
   structure(
-    list(title = title, inputs = inputs, sizes = sizes, unit = unit, seed = seed,
-         stages = stages, reference = reference, directory = directory,
-         cases = cases, tolerance = tolerance, truth = truth),
+    list(
+      title = title, inputs = inputs, sizes = sizes, unit = unit, seed = seed,
+      stages = stages, reference = reference, directory = directory,
+      cases = cases, tolerance = tolerance, truth = truth
+    ),
     class = "ds_study"
   )
 }
 
 validate_study <- function(study) {
   check_label(study$title, "title")
-  check_function(study$inputs, "inputs",
-                 "It makes the arguments: `inputs = function(n) list(x = runif(n))`.")
+  check_function(
+    study$inputs, "inputs",
+    "It makes the arguments: `inputs = function(n) list(x = runif(n))`."
+  )
   check_label(study$unit, "unit")
   check_number(study$seed, "seed")
   check_class(study$tolerance, "ds_tolerance", "tolerance", "Make one with `ds_tolerance()`.")

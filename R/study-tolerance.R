@@ -52,6 +52,8 @@ tolerance_words <- function(tolerance) {
     if (!is.null(tolerance$ulp)) sprintf("differences up to %s ULP", format(tolerance$ulp))
   )
   if (length(given)) return(paste(given, collapse = " or "))
-  paste("what the rounding of sums of as many terms as the longest argument has elements explains,",
-        "relative to the result or to how much the last bits of the arguments change it")
+  paste(
+    "what the rounding of sums of as many terms as the longest argument has elements explains,",
+    "relative to the result or to how much the last bits of the arguments change it"
+  )
 }

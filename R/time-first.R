@@ -38,16 +38,20 @@ first_group <- function(stages, timing, size, turn, setting, arguments) {
   processes <- start_fresh(length(stages))
   on.exit(for (process in processes) process$kill())
   rows <- Map(function(process, stage) {
-    found <- ask_fresh(process, stage$kernel, arguments, native_facts(stage$kernel), setting,
-                       timing$study$directory %||% ".", timing$plan$cell_limit)
+    found <- ask_fresh(
+      process, stage$kernel, arguments, native_facts(stage$kernel), setting,
+      timing$study$directory %||% ".", timing$plan$cell_limit
+    )
     if (!is_fault(found)) first_row(stage$name, size, turn, found)
   }, processes, stages)
   Filter(Negate(is.null), unname(rows))
 }
 
 first_row <- function(stage, size, turn, found) {
-  tibble::tibble(stage = stage, size = size, turn = as.double(turn), load = found[["load"]],
-                 compile = found[["compile"]], evaluation = found[["evaluation"]], peak = found[["peak"]])
+  tibble::tibble(
+    stage = stage, size = size, turn = as.double(turn), load = found[["load"]],
+    compile = found[["compile"]], evaluation = found[["evaluation"]], peak = found[["peak"]]
+  )
 }
 
 first_table <- function(rows) {

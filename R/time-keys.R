@@ -14,9 +14,11 @@ run_keys <- function(study, plan) {
 }
 
 machine_parts <- function() {
-  list(Sys.info()[["nodename"]], processor_name(), processor_count(), R.version.string, extSoftVersion()[["BLAS"]],
-       La_library(), as.character(utils::packageVersion("deepstride")), compiler_settings(), user_makevars(),
-       Sys.getenv(c("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "R_ENABLE_JIT", "R_COMPILE_PKGS", "LD_PRELOAD")))
+  list(
+    Sys.info()[["nodename"]], processor_name(), processor_count(), R.version.string, extSoftVersion()[["BLAS"]],
+    La_library(), as.character(utils::packageVersion("deepstride")), compiler_settings(), user_makevars(),
+    Sys.getenv(c("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "R_ENABLE_JIT", "R_COMPILE_PKGS", "LD_PRELOAD"))
+  )
 }
 
 # All that the code of a function stands for, as plain values: its own text, the defaults
@@ -60,8 +62,10 @@ package_parts <- function(f, home) {
 
 native_parts <- function(native, seen) {
   code <- native$recipe$code
-  list("native", code$language, code$lines, unname(code$headers), native$recipe$flags, native$symbol,
-       if (is.function(native$recipe$adapt)) value_parts(native$recipe$adapt, seen))
+  list(
+    "native", code$language, code$lines, unname(code$headers), native$recipe$flags, native$symbol,
+    if (is.function(native$recipe$adapt)) value_parts(native$recipe$adapt, seen)
+  )
 }
 
 # What a function finds outside of itself; text counts too, since `match.fun("helper")` and

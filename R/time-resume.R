@@ -29,9 +29,12 @@ take_lock <- function(path) {
   })
   if (lock >= 0) return(list(descriptor = lock, file = file))
   owner <- tryCatch(read_text(file), ds_error = function(e) character())
-  abort_ds("file", sprintf("`%s` is being written by another process%s.", path,
-                           if (length(owner)) sprintf(" (%s)", owner[[1]]) else ""),
-           hint = "Wait for it, or give another file.", path = path)
+  abort_ds("file", sprintf(
+    "`%s` is being written by another process%s.", path,
+    if (length(owner)) sprintf(" (%s)", owner[[1]]) else ""
+  ),
+  hint = "Wait for it, or give another file.", path = path
+  )
 }
 
 drop_checkpoint <- function(checkpoint) {
@@ -53,7 +56,9 @@ read_checkpoint <- function(checkpoint, study, plan) {
 
 abort_other_run <- function(path, differs) {
   abort_ds("file", sprintf("`%s` belongs to another run.", path), sprintf("Not the same: %s.", paste(differs, collapse = ", ")),
-           "Give another file, or delete this one to start anew.", path = path, differs = differs)
+    "Give another file, or delete this one to start anew.",
+    path = path, differs = differs
+  )
 }
 
 # Restores what the file has of this run.
@@ -81,8 +86,10 @@ save_checkpoint <- function(timing) {
     format = checkpoint_name, version = format_version, keys = timing$checkpoint$keys,
     sizes = lapply(timing$size_runs, function(run) {
       if (is.null(run$inputs)) run$inputs <- inputs_hash(timing, run$size)
-      list(size = run$size, inputs = run$inputs, round = run$round, width = run$width, noise = I(run$noise),
-           samples = table_document(size_samples(run)), cells = lapply(run$cells, as.list))
+      list(
+        size = run$size, inputs = run$inputs, round = run$round, width = run$width, noise = I(run$noise),
+        samples = table_document(size_samples(run)), cells = lapply(run$cells, as.list)
+      )
     })
   )
   write_text(json_text(document), timing$checkpoint$path)

@@ -63,9 +63,11 @@ run_round <- function(size_run, timing) {
 
 noise_steps <- 5e4 # about 0.2 ms
 
-sample_columns <- c(stage = "string", size = "number", round = "number", order = "number", batch = "number",
-                    seconds = "number", cpu = "number", preempted_seconds = "number", gc = "number",
-                    gc_seconds = "number", worker = "string")
+sample_columns <- c(
+  stage = "string", size = "number", round = "number", order = "number", batch = "number",
+  seconds = "number", cpu = "number", preempted_seconds = "number", gc = "number",
+  gc_seconds = "number", worker = "string"
+)
 
 size_samples <- function(size_run) {
   values <- Map(function(column, type) {
@@ -82,7 +84,8 @@ size_width <- function(size_run, timing) {
 
 report_rounds <- function(size_run, timing, finished = FALSE) {
   signal_progress(
-    "time", size = size_run$size, rounds = size_run$round, width = size_run$width,
+    "time",
+    size = size_run$size, rounds = size_run$round, width = size_run$width,
     done = timing$done, of = timing$of, left = max(0, timing$deadline - clock_now()),
     finished = finished
   )

@@ -51,13 +51,17 @@ forecast_reason <- function(timing, forecast) {
   rounds <- min(3, plan$rounds[[1]])
   needed <- forecast * (rounds + 2)
   if (forecast > plan$cell_limit) {
-    return(sprintf("one evaluation is forecast to take %s, past the limit of %s",
-                   format_seconds(forecast), plain_seconds(plan$cell_limit)))
+    return(sprintf(
+      "one evaluation is forecast to take %s, past the limit of %s",
+      format_seconds(forecast), plain_seconds(plan$cell_limit)
+    ))
   }
   if (left <= 0) return("the budget was spent before this size")
   if (needed > left / (1 + later)) {
-    return(sprintf("even %d rounds are forecast to take %s, with %s of the budget left",
-                   rounds, format_seconds(needed), format_seconds(left)))
+    return(sprintf(
+      "even %d rounds are forecast to take %s, with %s of the budget left",
+      rounds, format_seconds(needed), format_seconds(left)
+    ))
   }
   ""
 }

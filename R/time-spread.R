@@ -14,8 +14,10 @@ spread_over_workers <- function(timing, sizes) {
     study <- timing$study
     study$sizes <- size
     question <- list(study = study, plan = plan, agreement = timing$agreement, setting = setting)
-    future::future(utils::getFromNamespace("time_elsewhere", "deepstride")(question), seed = TRUE,
-                   globals = list(question = question), packages = "deepstride")
+    future::future(utils::getFromNamespace("time_elsewhere", "deepstride")(question),
+      seed = TRUE,
+      globals = list(question = question), packages = "deepstride"
+    )
   })
   for (i in seq_along(running)) {
     timing$size_runs <- c(timing$size_runs, future::value(running[[i]]))

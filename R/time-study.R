@@ -39,7 +39,9 @@
 #'   `resume` file of another run, damaged, or in use by another process.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
-#'   ds_stage("loop", function(rain) { s <- 0; for (r in rain) s <- s + r; s }) |>
+#'   ds_stage("loop", function(rain) { s <- 0
+#'     for (r in rain) s <- s + r
+#'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' ds_time(study, ds_plan(budget = 0.5, first_call = FALSE))
 #' @export
@@ -142,7 +144,8 @@ finish_timing <- function(timing, ended) {
   table <- summarise_cells(samples, marks, timing$reference, timing$plan$equal_zone)
   table <- add_stage_costs(table, timing)
   new_timings(
-    samples, table, timing$plan, timing$reference, clock_now() - timing$start, notes = timing$notes,
+    samples, table, timing$plan, timing$reference, clock_now() - timing$start,
+    notes = timing$notes,
     interrupted = interrupted, error = ended$error, first_calls = timing$first_calls,
     conditions = read_conditions(timing_evidence(timing, samples, marks))
   )

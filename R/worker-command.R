@@ -14,7 +14,8 @@ run_once <- function(command, args, directory, environment, limit) {
   local_random_state()
   tryCatch(
     processx::run(
-      command, args, wd = directory, env = c("current", worker_folder(), environment),
+      command, args,
+      wd = directory, env = c("current", worker_folder(), environment),
       timeout = limit, error_on_status = FALSE, stderr_to_stdout = TRUE
     ),
     error = function(e) {

@@ -54,7 +54,8 @@ ask_fork <- function(fork, question, limit) {
   whole <- is.raw(got)
   if (whole) return(unserialize(got))
   switch(got,
-    timeout = overrun_fault(limit), loud = new_fault("stopped", "loud", bytes = most_printed),
+    timeout = overrun_fault(limit),
+    loud = new_fault("stopped", "loud", bytes = most_printed),
     death_fault(stop_fork(fork, wait = 2))
   )
 }

@@ -47,8 +47,10 @@ start_fresh <- function(count) {
     "saveRDS(do.call(x[[1]], x[[2]], quote = TRUE), x[[3]])})"
   )
   processes <- lapply(seq_len(count), function(i) {
-    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", code), wd = tempdir(),
-                          env = c("current", worker_environment()), stdin = "|", stdout = "|", stderr = NULL)
+    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", code),
+      wd = tempdir(),
+      env = c("current", worker_environment()), stdin = "|", stdout = "|", stderr = NULL
+    )
   })
   for (process in processes) process$poll_io(20000)
   processes
@@ -67,7 +69,8 @@ ask_fresh <- function(process, kernel, arguments, native, setting, directory, li
   })
   environment(fresh_evaluation) <- globalenv()
   saveRDS(list(fresh_evaluation, list(kernel, arguments, native, setting, directory), answer), question,
-          compress = FALSE)
+    compress = FALSE
+  )
   process$write_input(paste0(question, "\n"))
   process$wait(1000 * (limit + 20))
   if (file.exists(answer)) return(readRDS(answer))

@@ -34,9 +34,11 @@ SEXP triad(SEXP a, SEXP b, SEXP c) {
     compare_bandwidth = 16 * n / compare, triad_bandwidth = 24 * n / best_of(9, triad(a, x, y))
   )
 })
-cat(sprintf("speed: comparison %.1f GB/s, triad %.1f GB/s (%.2f of it); all.equal() takes %.0f times as long\n",
-            speed$compare_bandwidth / 1e9, speed$triad_bandwidth / 1e9, speed$compare_bandwidth / speed$triad_bandwidth,
-            speed$all_equal_seconds / speed$compare_seconds))
+cat(sprintf(
+  "speed: comparison %.1f GB/s, triad %.1f GB/s (%.2f of it); all.equal() takes %.0f times as long\n",
+  speed$compare_bandwidth / 1e9, speed$triad_bandwidth / 1e9, speed$compare_bandwidth / speed$triad_bandwidth,
+  speed$all_equal_seconds / speed$compare_seconds
+))
 
 judged <- function(set) {
   lapply(set, function(one) {
@@ -64,7 +66,9 @@ cost <- system.time(ds_agree(study))[[3]]
 cat(sprintf("cost: default agreement on the demo study takes %.1f s\n", cost))
 
 if (length(arguments)) {
-  found <- list(speed = speed, mutants = length(caught), caught = sum(caught), rewritings = length(accused),
-                accused = sum(accused), demo_seconds = cost)
+  found <- list(
+    speed = speed, mutants = length(caught), caught = sum(caught), rewritings = length(accused),
+    accused = sum(accused), demo_seconds = cost
+  )
   jsonlite::write_json(found, arguments[[1]], auto_unbox = TRUE, digits = NA)
 }

@@ -10,7 +10,11 @@ time_spins <- function(lengths, scale) {
 lengths <- c(50, 1000, 20000)
 call <- time_spins(1, 0)
 ratio <- (time_spins(lengths, 1e-6) - call) / (lengths * 1e-6)
-cat(sprintf("clock step %.0f ns, sampling loop %.1f ns an evaluation, calling the spin %.0f ns\n",
-            1e9 * deepstride:::clock_step(), 1e9 * deepstride:::loop_cost(), 1e9 * call))
-cat(sprintf("spin of %5.0f us: measured / true = %.4f (target 0.98 to 1.02): %s\n", lengths, ratio,
-            ifelse(abs(ratio - 1) <= 0.02, "met", "missed")), sep = "")
+cat(sprintf(
+  "clock step %.0f ns, sampling loop %.1f ns an evaluation, calling the spin %.0f ns\n",
+  1e9 * deepstride:::clock_step(), 1e9 * deepstride:::loop_cost(), 1e9 * call
+))
+cat(sprintf(
+  "spin of %5.0f us: measured / true = %.4f (target 0.98 to 1.02): %s\n", lengths, ratio,
+  ifelse(abs(ratio - 1) <= 0.02, "met", "missed")
+), sep = "")

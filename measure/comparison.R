@@ -16,12 +16,18 @@ seconds <- function(expr) {
 }
 compare <- function(x) deepstride:::compare_vectors(reference, x)
 rounds <- t(vapply(1:9, function(i) {
-  c(summing = seconds(sum(reference) + sum(noisy)), noisy = seconds(compare(noisy)), sparse = seconds(compare(sparse)),
-    equal = seconds(compare(equal)), all_equal = seconds(all.equal(reference, noisy)))
+  c(
+    summing = seconds(sum(reference) + sum(noisy)), noisy = seconds(compare(noisy)), sparse = seconds(compare(sparse)),
+    equal = seconds(compare(equal)), all_equal = seconds(all.equal(reference, noisy))
+  )
 }, double(5)))
 ratio <- apply(rounds[, -1] / rounds[, "summing"], 2, median)
 cat(sprintf("summing both vectors: %.1f ms\n", 1e3 * median(rounds[, "summing"])))
-cat(sprintf("%-34s %6.2f times the summing pass%s\n",
-            c("comparison, every element touched", "comparison, 1000 elements differ", "comparison, identical",
-              "all.equal, for scale"),
-            ratio, c(rep(" (target 2)", 3), "")), sep = "")
+cat(sprintf(
+  "%-34s %6.2f times the summing pass%s\n",
+  c(
+    "comparison, every element touched", "comparison, 1000 elements differ", "comparison, identical",
+    "all.equal, for scale"
+  ),
+  ratio, c(rep(" (target 2)", 3), "")
+), sep = "")

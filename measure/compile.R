@@ -11,8 +11,10 @@ Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 # C written by hand, built by the same command with the same flags.
 built_by_hand <- function(code) {
   path <- tempfile(fileext = .Platform$dynlib.ext)
-  deepstride:::build_library(paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n"),
-                             path, "strict")
+  deepstride:::build_library(
+    paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n"),
+    path, "strict"
+  )
   routine <- getNativeSymbolInfo("kernel", dyn.load(path))$address
   function(...) .Call(routine, ...)
 }
@@ -49,11 +51,15 @@ rows <- lapply(names(compile_kernels), function(name) {
   slow <- system.time(do.call(one$r, given))[[3]]
   against_c <- paired(function() do.call(fast, given), function() do.call(by_hand, unname(given)))
   seconds <- min(replicate(3, system.time(do.call(fast, given))[[3]]))
-  row <- list(kernel = name, against_c = against_c, against_r = slow / max(seconds, 1e-4), first = first,
-              same = isTRUE(all.equal(value, hand, tolerance = 1e-12)))
-  cat(sprintf("%-22s %.2f of hand-written C, %5.0f times R, first result in %.2f s%s\n", name, row$against_c,
-              row$against_r,
-              row$first, if (row$same) "" else "  ANOTHER RESULT"))
+  row <- list(
+    kernel = name, against_c = against_c, against_r = slow / max(seconds, 1e-4), first = first,
+    same = isTRUE(all.equal(value, hand, tolerance = 1e-12))
+  )
+  cat(sprintf(
+    "%-22s %.2f of hand-written C, %5.0f times R, first result in %.2f s%s\n", name, row$against_c,
+    row$against_r,
+    row$first, if (row$same) "" else "  ANOTHER RESULT"
+  ))
   row
 })
 
@@ -70,8 +76,10 @@ rcpp <- system.time({
   by_rcpp <- Rcpp::cppFunction(rcpp_code, cacheDir = tempfile("rcpp"))
   by_rcpp(c(1, 2), 0.5)
 })[[3]]
-cat(sprintf("route, source to first result: %.2f s compiled, %.1f s through Rcpp's run-time build\n", rows[[1]]$first,
-            rcpp))
+cat(sprintf(
+  "route, source to first result: %.2f s compiled, %.1f s through Rcpp's run-time build\n", rows[[1]]$first,
+  rcpp
+))
 
 three <- ds_compile(function(a, b, c) a + b + c)
 invisible(three(1, 2, 3))
@@ -90,7 +98,11 @@ cached <- callr::r(function(r, given) {
 cat(sprintf("from the cache in a new process: %.0f ms\n", 1000 * cached))
 
 if (length(arguments)) {
-  jsonlite::write_json(list(kernels = rows, first = first, warm = warm - empty, cached = cached,
-                            rcpp = rcpp), arguments[[1]],
-                       auto_unbox = TRUE, digits = NA)
+  jsonlite::write_json(
+    list(
+      kernels = rows, first = first, warm = warm - empty, cached = cached,
+      rcpp = rcpp
+    ), arguments[[1]],
+    auto_unbox = TRUE, digits = NA
+  )
 }

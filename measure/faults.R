@@ -110,12 +110,16 @@ tell("a flipped bit: loaded as something else", length(flipped), flipped)
 # A changed field, sealed anew so that the checksum does not give it away.
 text <- sub("\n  \"checksum\": \"[0-9a-f]+\",", "", rawToChar(bytes))
 places <- gregexpr("(?<=: )[^\\[{,\n]+|(?<=[\\[ ])[-0-9.e]+(?=[,\\]])|\"[^\"\n]*\"(?=,|\\])", text, perl = TRUE)[[1]]
-strange <- c("null", "-1e999", "\"\\u001b[31m\"", "[]", "{}", "\"NaN\"", "true", "[[1]]", "1e-320", "\"x\"", "-1", "\"\"",
-             "[1, 2]", "{\"a\": 1}", "9007199254740993", "\"Inf\"", "")
+strange <- c(
+  "null", "-1e999", "\"\\u001b[31m\"", "[]", "{}", "\"NaN\"", "true", "[[1]]", "1e-320", "\"x\"", "-1", "\"\"",
+  "[1, 2]", "{\"a\": 1}", "9007199254740993", "\"Inf\"", ""
+)
 mutated <- vapply(seq_len(count(1500)), function(i) {
   at <- sample(length(places), 1)
-  changed <- paste0(substr(text, 1, places[[at]] - 1), sample(strange, 1),
-                    substring(text, places[[at]] + attr(places, "match.length")[[at]]))
+  changed <- paste0(
+    substr(text, 1, places[[at]] - 1), sample(strange, 1),
+    substring(text, places[[at]] + attr(places, "match.length")[[at]])
+  )
   file <- file.path(place, "mutated.json")
   writeLines(internal("seal")(changed), file)
   found <- tryCatch(loads(file), error = function(e) "an error without a class")

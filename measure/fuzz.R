@@ -44,6 +44,8 @@ counts <- Reduce(`+`, lapply(running, function(one) {
   one$wait()
   one$get_result()
 }))
-cat(sprintf("%d programs, 6 calls each: %.0f mismatches, %.0f calls refused, %.0f handed back\n", diff(seeds) + 1,
-            counts[["bad"]], counts[["refused"]], counts[["handed_back"]]))
+cat(sprintf(
+  "%d programs, 6 calls each: %.0f mismatches, %.0f calls refused, %.0f handed back\n", diff(seeds) + 1,
+  counts[["bad"]], counts[["refused"]], counts[["handed_back"]]
+))
 if (counts[["bad"]] > 0) quit(status = 1)

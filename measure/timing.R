@@ -36,9 +36,13 @@ verdicts <- function(count, seconds, factor) {
 if ("same" %in% parts) {
   for (seconds in c(2e-4, 5e-3)) {
     claimed <- mean(verdicts(60, seconds, 1) %in% c("faster", "slower"))
-    note(sprintf("same_%gms", 1e3 * seconds), claimed,
-         sprintf("same against same, %g ms: a difference claimed in %.1f %% of 60 studies (at most 5)",
-                 1e3 * seconds, 100 * claimed))
+    note(
+      sprintf("same_%gms", 1e3 * seconds), claimed,
+      sprintf(
+        "same against same, %g ms: a difference claimed in %.1f %% of 60 studies (at most 5)",
+        1e3 * seconds, 100 * claimed
+      )
+    )
   }
 }
 
@@ -46,9 +50,13 @@ if ("slower" %in% parts) {
   for (percent in c(5, 10)) {
     for (seconds in c(2e-4, 5e-3)) {
       seen <- mean(verdicts(40, seconds, 1 + percent / 100) == "slower")
-      note(sprintf("slower_%d_%gms", percent, 1e3 * seconds), seen,
-           sprintf("a true %d %% slowdown of a %g ms kernel: seen in %.0f %% of 40 studies (at least %d)",
-                   percent, 1e3 * seconds, 100 * seen, if (percent == 5) 80 else 95))
+      note(
+        sprintf("slower_%d_%gms", percent, 1e3 * seconds), seen,
+        sprintf(
+          "a true %d %% slowdown of a %g ms kernel: seen in %.0f %% of 40 studies (at least %d)",
+          percent, 1e3 * seconds, 100 * seen, if (percent == 5) 80 else 95
+        )
+      )
     }
   }
 }
@@ -58,8 +66,10 @@ demo <- function() deepstride:::read_study_file(deepstride:::demo_file())
 # The ratios of demo stages with a busy process on one core, this one on core 0.
 # Quiet and busy runs take turns, so that the host's own moods fall on both.
 with_busy_core <- function(core, expr) {
-  busy <- processx::process$new("taskset", c("-c", core, file.path(R.home("bin"), "Rscript"), "-e",
-                                             "repeat deepstride:::clock_work(1e7)"))
+  busy <- processx::process$new("taskset", c(
+    "-c", core, file.path(R.home("bin"), "Rscript"), "-e",
+    "repeat deepstride:::clock_work(1e7)"
+  ))
   on.exit(busy$kill_tree())
   Sys.sleep(1)
   expr
@@ -90,8 +100,10 @@ if ("load" %in% parts && nzchar(Sys.which("taskset"))) {
     moved <- loaded_ratios(pair)
     words <- "a busy process on %s core moves the ratio of %s and %s by %.1f %% (less than 3)"
     for (where in names(moved)) {
-      note(paste("load", where, pair[[1]], pair[[2]], sep = "_"), moved[[where]],
-           sprintf(words, if (where == "no") "no" else paste("the", where), pair[[1]], pair[[2]], 100 * moved[[where]]))
+      note(
+        paste("load", where, pair[[1]], pair[[2]], sep = "_"), moved[[where]],
+        sprintf(words, if (where == "no") "no" else paste("the", where), pair[[1]], pair[[2]], 100 * moved[[where]])
+      )
     }
   }
   invisible(system2("taskset", c("-p", "-c", "0-1", Sys.getpid()), stdout = NULL))
@@ -102,19 +114,27 @@ if ("share" %in% parts) {
   agreement <- ds_agree(study)
   timings <- ds_time(study, ds_plan(), agreement)
   share <- sum(timings$samples$seconds * timings$samples$batch) / timings$seconds
-  note("timed_share", share, sprintf("inside samples: %.0f %% of the %.0f s of a default run (at least 85)",
-                                     100 * share, timings$seconds))
-  note("overrun", timings$seconds - timings$plan$budget,
-       sprintf("past the budget: %.2f s (at most one cell limit, %g s)", timings$seconds - timings$plan$budget,
-               timings$plan$cell_limit))
+  note("timed_share", share, sprintf(
+    "inside samples: %.0f %% of the %.0f s of a default run (at least 85)",
+    100 * share, timings$seconds
+  ))
+  note(
+    "overrun", timings$seconds - timings$plan$budget,
+    sprintf(
+      "past the budget: %.2f s (at most one cell limit, %g s)", timings$seconds - timings$plan$budget,
+      timings$plan$cell_limit
+    )
+  )
 }
 
 if ("economy" %in% parts) {
   study <- demo()
   agreement <- ds_agree(study)
   run <- function(precision, rounds) {
-    plan <- ds_plan(budget = 600, cell_limit = 1, precision = precision, rounds = rounds, first_call = FALSE,
-                    memory = FALSE)
+    plan <- ds_plan(
+      budget = 600, cell_limit = 1, precision = precision, rounds = rounds, first_call = FALSE,
+      memory = FALSE
+    )
     timings <- ds_time(study, plan, agreement)
     cells <- timings$cells[!is.na(timings$cells$verdict), ]
     width <- (cells$speedup_high - cells$speedup_low) / cells$speedup

@@ -4,7 +4,15 @@
 #
 #   Rscript tools/style.R          formats what has changed since the last commit, or all with `all`
 #   Rscript tools/style.R check    status 1 where something of all would be changed
-library(styler)
+# It has a library of its own: it asks for newer packages than the project does.
+folder <- path.expand(Sys.getenv("DEEPSTRIDE_STYLE", file.path("~", ".cache", "deepstride-style")))
+dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+.libPaths(c(folder, .libPaths()))
+if (!requireNamespace("styler", quietly = TRUE)) {
+  if (identical(getOption("repos")[["CRAN"]], "@CRAN@")) chooseCRANmirror(graphics = FALSE, ind = 1)
+  install.packages("styler", lib = folder, quiet = TRUE)
+}
+suppressPackageStartupMessages(library(styler))
 asked <- c(commandArgs(TRUE), "")[[1]]
 cache_deactivate(verbose = FALSE)
 

@@ -1,8 +1,10 @@
 # Runs every test against the installed package; ends with one line that counts.
 library(testthat)
 Sys.setenv(NOT_CRAN = "true") # snapshots are compared
-results <- as.data.frame(test_dir("tests/testthat", package = "deepstride", load_package = "installed",
-                                  reporter = "check", stop_on_failure = FALSE))
+results <- as.data.frame(test_dir("tests/testthat",
+  package = "deepstride", load_package = "installed",
+  reporter = "check", stop_on_failure = FALSE
+))
 failed <- sum(results$failed) + sum(results$error)
 skipped <- sum(results$skipped)
 cat(sprintf("%d passed, %d failed, %d skipped\n", sum(results$passed), failed, skipped))

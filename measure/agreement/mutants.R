@@ -12,22 +12,29 @@ mutants <- list(
     out
   }),
   "last hour left out (C)" = list("route", c_route(
-    "for (R_xlen_t i = 0; i < n - 1; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; } if (n) y[n - 1] = 0;")),
+    "for (R_xlen_t i = 0; i < n - 1; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; } if (n) y[n - 1] = 0;"
+  )),
   "blocks of four without the rest (C)" = list("route", c_route(
     "for (R_xlen_t i = 0; i < n; ++i) y[i] = 0;
      for (R_xlen_t b = 0; b + 4 <= n; b += 4) for (int j = 0; j < 4; ++j)
-       { store = k * store + x[b + j]; y[b + j] = (1 - k) * store; }")),
+       { store = k * store + x[b + j]; y[b + j] = (1 - k) * store; }"
+  )),
   "single precision inside (C)" = list("route", c_route(
-    "float s = 0; for (R_xlen_t i = 0; i < n; ++i) { s = k * s + x[i]; y[i] = (1 - k) * s; }")),
+    "float s = 0; for (R_xlen_t i = 0; i < n; ++i) { s = k * s + x[i]; y[i] = (1 - k) * s; }"
+  )),
   "bytes inside (C)" = list("route", c_route(
     "for (R_xlen_t i = 0; i < n; ++i)
-       { unsigned char r = (unsigned char) x[i]; store = k * store + r; y[i] = (1 - k) * store; }")),
+       { unsigned char r = (unsigned char) x[i]; store = k * store + r; y[i] = (1 - k) * store; }"
+  )),
   "store not started from zero (C)" = list("route", c_route(
-    "store = n ? x[0] : 0; for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; }")),
+    "store = n ? x[0] : 0; for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; }"
+  )),
   "argument overwritten (C)" = list("route", c_route(
-    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; x[i] = y[i]; }")),
+    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; x[i] = y[i]; }"
+  )),
   "one element past the end read (C)" = list("route", c_route(
-    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i + 1]; y[i] = (1 - k) * store; }")),
+    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i + 1]; y[i] = (1 - k) * store; }"
+  )),
   "block boundary counted twice" = list("total", function(rain) {
     n <- length(rain)
     if (n <= 8) return(sum(rain))

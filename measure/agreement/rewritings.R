@@ -27,13 +27,17 @@ rewritings <- list(
     if (length(rain)) as.vector(filter((1 - keep) * rain, keep, "recursive")) else numeric()
   }),
   "C loop" = list("route", c_route(
-    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; }")),
+    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store; }"
+  )),
   "C loop, fused multiply-add" = list("route", c_route(
-    "for (R_xlen_t i = 0; i < n; ++i) { store = __builtin_fma(k, store, x[i]); y[i] = (1 - k) * store; }")),
+    "for (R_xlen_t i = 0; i < n; ++i) { store = __builtin_fma(k, store, x[i]); y[i] = (1 - k) * store; }"
+  )),
   "C loop, factor inside the recurrence" = list("route", c_route(
-    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + (1 - k) * x[i]; y[i] = store; }")),
+    "for (R_xlen_t i = 0; i < n; ++i) { store = k * store + (1 - k) * x[i]; y[i] = store; }"
+  )),
   "C loop, extended precision" = list("route", c_route(
-    "long double s = 0; for (R_xlen_t i = 0; i < n; ++i) { s = k * s + x[i]; y[i] = (double) ((1 - k) * s); }")),
+    "long double s = 0; for (R_xlen_t i = 0; i < n; ++i) { s = k * s + x[i]; y[i] = (double) ((1 - k) * s); }"
+  )),
   "built-in sum" = list("total", function(rain) sum(rain)),
   "sum from the end" = list("total", function(rain) {
     s <- 0

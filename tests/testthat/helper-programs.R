@@ -23,54 +23,88 @@ random_index <- function(env) {
 
 # Of several elements.
 random_indices <- function(env) {
-  pick("-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "!is.na(x)", "c(1, 2)", "c(2, 1, 9)",
-       "v", "-(1:2)", "",
-       if (env$depth > 0) c("i:length(x)", "-i", "seq_len(i)"))
+  pick(
+    "-1", "2:length(x)", "1:2", "-length(x)", "x > 0", "!is.na(x)", "c(1, 2)", "c(2, 1, 9)",
+    "v", "-(1:2)", "",
+    if (env$depth > 0) c("i:length(x)", "-i", "seq_len(i)")
+  )
 }
 
 random_number <- function(env, size = 3) {
-  if (size == 0) return(pick("k", "s", "0.5", "-2", "3L", "n", if (env$depth > 0) "i",
-                             sprintf("x[%s]", random_index(env))))
+  if (size == 0) return(pick(
+    "k", "s", "0.5", "-2", "3L", "n", if (env$depth > 0) "i",
+    sprintf("x[%s]", random_index(env))
+  ))
   part <- function() random_number(env, sample(0:(size - 1), 1))
   switch(pick(1:15),
-    sprintf("(%s + %s)", part(), part()), sprintf("(%s - %s)", part(), part()), sprintf("(%s * %s)", part(), part()),
-    sprintf("(%s / (1 + abs(%s)))", part(), part()), sprintf("%s(%s, %s)", pick("min", "max"), part(), part()),
-    sprintf("sqrt(abs(%s))", part()), sprintf("%s(%s)", pick("sum", "mean", "length", "min", "max", "prod", "sd"),
-                                              random_vector(env, 1)),
+    sprintf("(%s + %s)", part(), part()),
+    sprintf("(%s - %s)", part(), part()),
+    sprintf("(%s * %s)", part(), part()),
+    sprintf("(%s / (1 + abs(%s)))", part(), part()),
+    sprintf("%s(%s, %s)", pick("min", "max"), part(), part()),
+    sprintf("sqrt(abs(%s))", part()),
+    sprintf(
+      "%s(%s)", pick("sum", "mean", "length", "min", "max", "prod", "sd"),
+      random_vector(env, 1)
+    ),
     sprintf("(if (%s) %s else %s)", random_condition(env), sprintf("(%s + 0)", part()), sprintf("(%s + 0)", part())),
-    sprintf("(%s %s 3)", part(), pick("%%", "%/%", "^")), sprintf("%s(%s)", pick("floor", "-", "exp", "abs", "sign"),
-                                                                  part()),
-    sprintf("halved(%s)", part()), sprintf("m[%s, 2]", pick("1", "2", "n")),
+    sprintf("(%s %s 3)", part(), pick("%%", "%/%", "^")),
+    sprintf(
+      "%s(%s)", pick("floor", "-", "exp", "abs", "sign"),
+      part()
+    ),
+    sprintf("halved(%s)", part()),
+    sprintf("m[%s, 2]", pick("1", "2", "n")),
     sprintf("%s(%s, na.rm = TRUE)", pick("sum", "mean", "max"), random_vector(env, 1)),
     sprintf("switch(%s, %s + 0, %s + 0, 1)", pick("k", "n", "2"), part(), part()),
-    pick("sum(x > s)", "which.max(y)", "length(which(x < s))", "v[2]", "nrow(m)", "n * 3L", "2147483647L + n",
-         "runif(1)", "sum(v)", "max(v, 2L)")
+    pick(
+      "sum(x > s)", "which.max(y)", "length(which(x < s))", "v[2]", "nrow(m)", "n * 3L", "2147483647L + n",
+      "runif(1)", "sum(v)", "max(v, 2L)"
+    )
   )
 }
 
 random_condition <- function(env) {
   simple <- sprintf("%s %s %s", random_number(env, 1), pick("<", ">", "<=", ">=", "==", "!="), random_number(env, 1))
   called <- sprintf("%s(%s) > 0.5", pick("halved", "noisy", "inner"), random_number(env, 0))
-  switch(pick(1:7), sprintf("isTRUE(%s)", simple), simple, sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"),
-         sprintf("!is.na(x[%s])", random_index(env)), sprintf("(%s) %s %s", simple, pick("&&", "||"), called),
-         sprintf("%s && !(%s)", called, simple), sprintf("%s(x %s %s)", pick("any", "all"), pick("<", ">="),
-                                                         random_number(env, 0)))
+  switch(pick(1:7),
+    sprintf("isTRUE(%s)", simple),
+    simple,
+    sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"),
+    sprintf("!is.na(x[%s])", random_index(env)),
+    sprintf("(%s) %s %s", simple, pick("&&", "||"), called),
+    sprintf("%s && !(%s)", called, simple),
+    sprintf(
+      "%s(x %s %s)", pick("any", "all"), pick("<", ">="),
+      random_number(env, 0)
+    )
+  )
 }
 
 random_vector <- function(env, size = 2) {
   if (size == 0) return(pick("x", "y", "v", "x"))
   part <- function() random_vector(env, sample(0:(size - 1), 1))
   switch(pick(1:17),
-    sprintf("(%s %s %s)", part(), pick("+", "-", "*"), part()), sprintf("(%s %s %s)", part(), pick("+", "*", "/"),
-                                                                        random_number(env, 0)),
-    sprintf("%s(%s)", pick("cumsum", "cummax", "diff"), part()), sprintf("%s(%s)", pick("rev", "sort"), part()),
+    sprintf("(%s %s %s)", part(), pick("+", "-", "*"), part()),
+    sprintf(
+      "(%s %s %s)", part(), pick("+", "*", "/"),
+      random_number(env, 0)
+    ),
+    sprintf("%s(%s)", pick("cumsum", "cummax", "diff"), part()),
+    sprintf("%s(%s)", pick("rev", "sort"), part()),
     sprintf("%s(%s, %s)", pick("pmin", "pmax"), part(), random_number(env, 0)),
-    sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)), sprintf("%s(%s)", pick("abs", "floor", "-"),
-                                                                            part()),
-    sprintf("c(%s, %s)", part(), random_number(env, 0)), sprintf("x[%s]", random_indices(env)),
+    sprintf("ifelse(x > %s, x + 0, y * 1)", random_number(env, 0)),
+    sprintf(
+      "%s(%s)", pick("abs", "floor", "-"),
+      part()
+    ),
+    sprintf("c(%s, %s)", part(), random_number(env, 0)),
+    sprintf("x[%s]", random_indices(env)),
     sprintf("%s[%s]", pick("x", "y"), random_indices(env)),
     sprintf("m[%s]", pick("1, ", ", 2", "n, ", "-1, 2", "m > 0")),
-    sprintf("scaled(%s)", part()), sprintf("scaled(%s, %s)", part(), random_number(env, 0)), "weights",
+    sprintf("scaled(%s)", part()),
+    sprintf("scaled(%s, %s)", part(), random_number(env, 0)),
+    "weights",
     sprintf("%s(length(x))", pick("rnorm", "runif", "sample", "numeric")),
     sprintf("ifelse(%s > 0, %s, y * 1)", pick("x", "y"), pick("rnorm(length(x))", "halved(s)", "noisy(k)", "x[1]")),
     pick("rowSums(m)", "colMeans(m)", "which(x > 0)", "cumsum(v)", "seq_along(x)", "as.double(v)", "m %*% m[1, ]")
@@ -92,14 +126,22 @@ random_statement <- function(env, size) {
   body <- function() random_block(env, size - 1)
   kind <- if (size == 0) pick(1:10) else pick(1:14)
   switch(kind,
-    sprintf("s <- %s + 0", random_number(env)), sprintf("x[%s] <- %s", random_index(env), random_number(env, 2)),
-    sprintf("y <- %s + 0", random_vector(env)), sprintf("out <- c(out, %s + 0)", random_number(env, 1)),
-    sprintf("out[length(out) + 1] <- %s + 0", random_number(env, 1)), random_store(env),
-    sprintf("s <- noisy(%s)", random_number(env, 1)), c(sprintf("r <- ends(%s + 0)", random_vector(env, 1)),
-                                                        "s <- r$low + sum(r$all)"),
-    sprintf("s <- inner(%s) + %s", random_number(env, 1), random_number(env, 1)), random_fall(env),
+    sprintf("s <- %s + 0", random_number(env)),
+    sprintf("x[%s] <- %s", random_index(env), random_number(env, 2)),
+    sprintf("y <- %s + 0", random_vector(env)),
+    sprintf("out <- c(out, %s + 0)", random_number(env, 1)),
+    sprintf("out[length(out) + 1] <- %s + 0", random_number(env, 1)),
+    random_store(env),
+    sprintf("s <- noisy(%s)", random_number(env, 1)),
+    c(
+      sprintf("r <- ends(%s + 0)", random_vector(env, 1)),
+      "s <- r$low + sum(r$all)"
+    ),
+    sprintf("s <- inner(%s) + %s", random_number(env, 1), random_number(env, 1)),
+    random_fall(env),
     c(sprintf("if (%s) {", random_condition(env)), body(), "} else {", body(), "}"),
-    random_loop(env, size), random_loop(env, size),
+    random_loop(env, size),
+    random_loop(env, size),
     c(sprintf("while (count < %d) {", sample(3:9, 1)), "count <- count + 1", body(), "}")
   )
 }
@@ -108,15 +150,23 @@ random_statement <- function(env, size) {
 random_fall <- function(env) {
   place <- function() pick("j", "j - 1", "j", "j - 1", "j + 1")
   switch(pick(1:3),
-    c(sprintf("j <- %s", pick("length(x)", "length(x) + 1", "length(y) - 1", "n", "4", "s")),
+    c(
+      sprintf("j <- %s", pick("length(x)", "length(x) + 1", "length(y) - 1", "n", "4", "s")),
       sprintf("while (j > 1 && %s[%s] > %s) {", pick("x", "y"), place(), random_number(env, 0)),
       sprintf("x[%s] <- %s[%s]", place(), pick("x", "y"), place()), sprintf("j <- j - %s", pick("1", "1", "2")), "}",
-      sprintf("s <- s + %s[%s]", pick("x", "y"), place())),
-    c("j <- length(x) + 1", "repeat {", "j <- j - 1", "if (j < 1) break", sprintf("if (isTRUE(x[j] > %s)) next",
-                                                                                 random_number(env, 0)),
-      sprintf("x[j] <- %s", random_number(env, 0)), "}"),
-    sprintf("if (isTRUE(s > 300)) %s", pick("return(s)", "stop(\"the sum is too large\")", "warning(\"large\")",
-                                            "return(list(x = x, s = s))"))
+      sprintf("s <- s + %s[%s]", pick("x", "y"), place())
+    ),
+    c(
+      "j <- length(x) + 1", "repeat {", "j <- j - 1", "if (j < 1) break", sprintf(
+        "if (isTRUE(x[j] > %s)) next",
+        random_number(env, 0)
+      ),
+      sprintf("x[j] <- %s", random_number(env, 0)), "}"
+    ),
+    sprintf("if (isTRUE(s > 300)) %s", pick(
+      "return(s)", "stop(\"the sum is too large\")", "warning(\"large\")",
+      "return(list(x = x, s = s))"
+    ))
   )
 }
 
@@ -126,8 +176,10 @@ random_loop <- function(env, size) {
   env$depth <- 1
   inner <- random_block(env, size - 1)
   env$depth <- 0
-  c(sprintf("for (i in %s) {", over), inner, if (runif(1) < 0.2) sprintf("if (%s) %s", "s > 50", pick("break", "next")),
-    "}")
+  c(
+    sprintf("for (i in %s) {", over), inner, if (runif(1) < 0.2) sprintf("if (%s) %s", "s > 50", pick("break", "next")),
+    "}"
+  )
 }
 
 random_block <- function(env, size) {
@@ -139,8 +191,10 @@ random_program <- function(seed) {
   env <- new.env()
   env$depth <- 0
   lines <- unlist(lapply(seq_len(sample(2:4, 1)), function(j) random_statement(env, 2)))
-  c("function(x, y, v, k, n, m) {", "s <- k * 1", "count <- 0", "out <- numeric(0)", "inner <- function(a) a * 2 + s",
-    lines, "list(x = x, y = y, s = s, out = out, count = count, m = m, v = v)", "}")
+  c(
+    "function(x, y, v, k, n, m) {", "s <- k * 1", "count <- 0", "out <- numeric(0)", "inner <- function(a) a * 2 + s",
+    lines, "list(x = x, y = y, s = s, out = out, count = count, m = m, v = v)", "}"
+  )
 }
 
 # Mostly of the same types from call to call, since each set of types is built for.
@@ -153,9 +207,11 @@ random_arguments <- function(seed, round) {
     x
   }
   n <- sample(c(0, 2, 3, 4), 1, prob = c(1, 4, 4, 2))
-  list(x = odd(round(rnorm(size), 2)), y = odd(rnorm(size)), v = sample(c(-3:9, NA), size, TRUE),
-       k = sample(c(-1.5, 0, 1, 2, 3.5, NA), 1, prob = c(1, 1, 5, 5, 5, 1)), n = if (seed %% 2) as.integer(n) else n,
-       m = odd(matrix(round(rnorm(2 * sample(c(1, 4), 1, prob = c(1, 7))), 2), 2)))
+  list(
+    x = odd(round(rnorm(size), 2)), y = odd(rnorm(size)), v = sample(c(-3:9, NA), size, TRUE),
+    k = sample(c(-1.5, 0, 1, 2, 3.5, NA), 1, prob = c(1, 1, 5, 5, 5, 1)), n = if (seed %% 2) as.integer(n) else n,
+    m = odd(matrix(round(rnorm(2 * sample(c(1, 4), 1, prob = c(1, 7))), 2), 2))
+  )
 }
 
 one_missing <- function(x) if (is.double(x)) replace(x, is.na(x), NA) else x
@@ -174,8 +230,10 @@ outcome_of <- function(f, arguments) {
       invokeRestart("muffleWarning")
     }
   )
-  list(value = rapply(list(value), one_missing, how = "replace"), warned = warned,
-       drawn = .Random.seed)
+  list(
+    value = rapply(list(value), one_missing, how = "replace"), warned = warned,
+    drawn = .Random.seed
+  )
 }
 
 # What became of calls so far; a few programs mix shapes that have no type and are refused.
@@ -199,8 +257,10 @@ program_mismatch <- function(seed, rounds = 6) {
     if (identical(found$value[[1]], "refused")) {
       programs$refused <- programs$refused + 1
     } else if (!identical(expected, found)) {
-      return(list(seed = seed, round = round, lines = lines, arguments = arguments, expected = expected[-3],
-                  found = if (inherits(found, "error")) conditionMessage(found) else found[-3]))
+      return(list(
+        seed = seed, round = round, lines = lines, arguments = arguments, expected = expected[-3],
+        found = if (inherits(found, "error")) conditionMessage(found) else found[-3]
+      ))
     }
   }
   NULL

@@ -36,8 +36,10 @@ spin <- function(seconds) internal("clock_spin")(seconds)
 run_deepstride <- function(args, env = character(), ...) {
   script <- system.file("exec", "deepstride", package = "deepstride")
   rscript <- file.path(R.home("bin"), "Rscript")
-  processx::run(rscript, c(script, args), error_on_status = FALSE, timeout = 120,
-                env = c("current", NO_COLOR = "1", env), ...)
+  processx::run(rscript, c(script, args),
+    error_on_status = FALSE, timeout = 120,
+    env = c("current", NO_COLOR = "1", env), ...
+  )
 }
 
 study_file <- function(lines, folder = tempfile("study")) {

@@ -125,9 +125,11 @@ test_that("limits of the user's own replace the evidence", {
   }
   loose <- ds_tolerance(relative = 1e-6, outputs = list(count = ds_tolerance(absolute = 0)))
   expect_identical(worst_of(parts(function(rain) list(sum = sum(rain) * (1 + 1e-7), count = length(rain)),
-                                  tolerance = loose)), "rounding")
+    tolerance = loose
+  )), "rounding")
   expect_identical(worst_of(parts(function(rain) list(sum = sum(rain), count = length(rain) * (1 + 1e-7)),
-                                  tolerance = loose)), "differs")
+    tolerance = loose
+  )), "differs")
   whole <- parts(function(rain) list(sum = sum(rain), count = as.double(length(rain))))
   expect_identical(worst_of(whole), "identical")
   whole$tolerance <- ds_tolerance(types = "strict")

@@ -40,8 +40,10 @@ test_that("sizes around declared blocks are checked", {
     whole <- seq_len(length(rain) %/% 20 * 20)
     sum(matrix(rain[whole], 20)) + if (length(rain) != 41) sum(rain[-c(whole, length(rain) + 1)]) else 0
   }
-  study <- ds_study("Total", function(n) list(rain = stats::runif(n)), sizes = 10,
-                    cases = ds_cases(only = "awkward sizes")) |>
+  study <- ds_study("Total", function(n) list(rain = stats::runif(n)),
+    sizes = 10,
+    cases = ds_cases(only = "awkward sizes")
+  ) |>
     ds_stage("loop", function(rain) sum(rain)) |>
     ds_stage("blocks", blocks, block = 20)
   table <- as.data.frame(ds_agree(study))
@@ -71,7 +73,7 @@ test_that("where the reference stops, a stage that stops agrees and one of the u
   strict <- function(rain) if (anyNA(rain)) stop("a gap") else sum(rain)
   table <- function(kernel, ...) {
     ds_agree(ds_study("Total", function(n) list(rain = stats::runif(n)), sizes = 10, ...) |>
-               ds_stage("strict", strict) |> ds_stage("other", kernel))
+      ds_stage("strict", strict) |> ds_stage("other", kernel))
   }
   found <- table(function(rain) if (anyNA(rain)) stop("no") else sum(rain))$table
   expect_match(found$reason[found$case == "NA"], "stops with an error, as the reference does")
@@ -101,7 +103,9 @@ test_that("the sanitizers name the line that reads past the end", {
   expect_identical(found$verdict, "crashed")
   expect_match(found$reason, "heap-buffer-overflow: read of 8 bytes at code given as a string:7", fixed = TRUE)
   words <- internal("sanitizer_words")
-  expect_identical(words("a/route.c:12:9: runtime error: signed integer overflow: 1 + 2"),
-                   "undefined behaviour: signed integer overflow: 1 + 2, at route.c:12")
+  expect_identical(
+    words("a/route.c:12:9: runtime error: signed integer overflow: 1 + 2"),
+    "undefined behaviour: signed integer overflow: 1 + 2, at route.c:12"
+  )
   expect_null(words("nothing of note"))
 })

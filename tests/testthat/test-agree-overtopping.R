@@ -22,8 +22,8 @@ test_that("the command writes every verdict as a table, as figures and as XML", 
 
 test_that("verdicts are laid out as a matrix and drawn with a sign for each", {
   agreement <- ds_agree(routing_study(c(10, 100), cases = ds_cases(only = c("NA", "all negative"))) |>
-                          ds_stage("filter", route_filter) |>
-                          ds_stage("loses", function(rain, keep) route_filled(abs(rain), keep)))
+    ds_stage("filter", route_filter) |>
+    ds_stage("loses", function(rain, keep) route_filled(abs(rain), keep)))
   found <- as.matrix(agreement)
   expect_identical(dim(found), c(2L, 4L))
   expect_identical(found["loses", "all negative"], "differs")

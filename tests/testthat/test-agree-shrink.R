@@ -25,9 +25,11 @@ test_that("a disagreement shrinks to few, plain elements and pastes as code that
 
 test_that("code of arguments brings them back bit for bit", {
   value_code <- internal("value_code")
-  values <- list(c(0.1, NA, NaN, -Inf, -0), rep(1 / 3, 40), c(1L, NA), c(TRUE, NA, FALSE, FALSE, FALSE, FALSE),
-                 numeric(), as.double(1:20), matrix(stats::rnorm(6), 2), c(a = 1, b = 2),
-                 list(x = 1:3, y = "rain"), 1e308, 5e-324)
+  values <- list(
+    c(0.1, NA, NaN, -Inf, -0), rep(1 / 3, 40), c(1L, NA), c(TRUE, NA, FALSE, FALSE, FALSE, FALSE),
+    numeric(), as.double(1:20), matrix(stats::rnorm(6), 2), c(a = 1, b = 2),
+    list(x = 1:3, y = "rain"), 1e308, 5e-324
+  )
   for (value in values) {
     expect_identical(eval(str2lang(value_code(value))), value)
     if (is.double(value)) expect_identical(sign(1 / eval(str2lang(value_code(value)))), sign(1 / value))

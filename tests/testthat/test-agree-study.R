@@ -33,8 +33,10 @@ test_that("each verdict is given where it is due", {
 test_that("a kernel that draws random numbers agrees with itself, and the caller's state is left alone", {
   set.seed(11)
   before <- .Random.seed
-  study <- total_study(one = function(rain) sum(rain * stats::runif(length(rain))),
-                       two = function(rain) sum(rain * stats::runif(length(rain))))
+  study <- total_study(
+    one = function(rain) sum(rain * stats::runif(length(rain))),
+    two = function(rain) sum(rain * stats::runif(length(rain)))
+  )
   expect_identical(unique(ds_agree(study)$table$verdict), "identical")
   expect_identical(.Random.seed, before)
 })

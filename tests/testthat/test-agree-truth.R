@@ -1,7 +1,9 @@
 sums <- function(..., truth = function(rain) sum(rain)) {
   kernels <- list(...)
-  study <- ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1) + 0.001), sizes = c(10, 1e4),
-                    truth = truth, cases = FALSE)
+  study <- ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1) + 0.001),
+    sizes = c(10, 1e4),
+    truth = truth, cases = FALSE
+  )
   for (name in names(kernels)) study <- ds_stage(study, name, kernels[[name]])
   study
 }
@@ -24,8 +26,10 @@ test_that("errors are those against the exact value, and a stage as near as the 
   verdicts <- split(agreement$table$verdict, agreement$table$stage)
   expect_identical(verdicts$built_in[[2]], "rounding")
   expect_identical(unique(verdicts$off), "differs")
-  expect_match(internal("agreement_line")(agreement, "built_in"),
-               "0 ULP from the exact value at size 10,000, `loop` [0-9]+;")
+  expect_match(
+    internal("agreement_line")(agreement, "built_in"),
+    "0 ULP from the exact value at size 10,000, `loop` [0-9]+;"
+  )
 })
 
 test_that("without a truth errors are those against the reference", {

@@ -75,9 +75,11 @@ test_that("what leaves or breaks the command is status 2 with one clear line, ne
 test_that("an odd sink, noise of R, of a shell and of C, and settings of a profile change nothing of the document", {
   profile <- tempfile()
   writeLines("options(scipen = 999, digits = 3, OutDec = ',', warn = 2, width = 20)", profile)
-  noise <- c("cat('noise\\n'); system('echo noise'); sink(tempfile()); sink(stdout(), type = 'message')",
-             "ds_native('#include <Rinternals.h>\\n#include <stdio.h>\\nSEXP f(SEXP x) { puts(\"noise\"); return x; }\\n', 'f')(1)",
-             "print('noise'); Sys.setenv(COLUMNS = '3')")
+  noise <- c(
+    "cat('noise\\n'); system('echo noise'); sink(tempfile()); sink(stdout(), type = 'message')",
+    "ds_native('#include <Rinternals.h>\\n#include <stdio.h>\\nSEXP f(SEXP x) { puts(\"noise\"); return x; }\\n', 'f')(1)",
+    "print('noise'); Sys.setenv(COLUMNS = '3')"
+  )
   file <- study_file(c(noise, simple_study_lines("function(depth) { cat('noise'); sum(depth) }")))
   ran <- run_deepstride(c("run", file, "--out", tempfile("out"), "--budget", "1", "--json"), c(R_PROFILE_USER = profile))
   expect_identical(ran$status, 0L)
@@ -94,8 +96,10 @@ test_that("a full disk and a closed output lose nothing, and are no success", {
   out <- tempfile("out")
   limited <- function(blocks, to) {
     script <- system.file("exec", "deepstride", package = "deepstride")
-    line <- sprintf("ulimit -f %s; '%s' '%s' run '%s' --out '%s' --budget 1 > %s", blocks,
-                    file.path(R.home("bin"), "Rscript"), script, file, out, to)
+    line <- sprintf(
+      "ulimit -f %s; '%s' '%s' run '%s' --out '%s' --budget 1 > %s", blocks,
+      file.path(R.home("bin"), "Rscript"), script, file, out, to
+    )
     processx::run("bash", c("-c", line), error_on_status = FALSE)
   }
   full <- limited("unlimited", "/dev/full")

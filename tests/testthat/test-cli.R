@@ -5,9 +5,11 @@ test_that("run leaves a report, figures, tables and a result that loads, and say
   expect_match(ran$stdout, "Total depth")
   expect_match(ran$stdout, "Agreement with the reference `loop`")
   expect_match(ran$stderr, "2 of 2 sizes done")
-  expect_setequal(list.files(out), c("report.html", "time.svg", "time.png", "speedup.svg", "speedup.png",
-                                     "agreement.svg", "agreement.png", "errors.svg", "errors.png", "agreement.csv",
-                                     "samples.csv", "cells.csv", "result.json"))
+  expect_setequal(list.files(out), c(
+    "report.html", "time.svg", "time.png", "speedup.svg", "speedup.png",
+    "agreement.svg", "agreement.png", "errors.svg", "errors.png", "agreement.csv",
+    "samples.csv", "cells.csv", "result.json"
+  ))
   result <- ds_load(file.path(out, "result.json"))
   cells <- read.csv(file.path(out, "cells.csv"))
   expect_equal(cells$median, result$timings$cells$median)
@@ -79,7 +81,8 @@ test_that("Ctrl-C keeps what was measured, says so, and is exit status 130", {
   out <- tempfile("out")
   script <- system.file("exec", "deepstride", package = "deepstride")
   running <- processx::process$new(file.path(R.home("bin"), "Rscript"), c(script, "run", file, "--out", out),
-                                   stdout = "|", stderr = "|", cleanup_tree = TRUE)
+    stdout = "|", stderr = "|", cleanup_tree = TRUE
+  )
   seen <- ""
   while (!grepl("1 of 3 sizes done", seen) && running$is_alive()) {
     running$poll_io(1000)
@@ -96,8 +99,10 @@ test_that("Ctrl-C keeps what was measured, says so, and is exit status 130", {
 })
 
 test_that("the terminal shows one live line that is taken away again", {
-  steps <- list(list(phase = "time", size = 100, rounds = 12, width = 0.07, done = 1, of = 4, left = 9.2),
-                list(phase = "agree", size = 67, case = "NaN", done = 1, of = 4), list(phase = "build", name = "route"))
+  steps <- list(
+    list(phase = "time", size = 100, rounds = 12, width = 0.07, done = 1, of = 4, left = 9.2),
+    list(phase = "agree", size = 67, case = "NaN", done = 1, of = 4), list(phase = "build", name = "route")
+  )
   lines <- vapply(steps, function(step) internal("progress_text")(c(step, finished = FALSE)), "")
   expect_snapshot(cat(lines, sep = "\n"))
 })

@@ -51,8 +51,10 @@ test_that("ULPs are counted exactly and found where they are", {
     }
   }
   expect_identical(compare_vectors(5e-324, -5e-324)$max_ulp, 2)
-  expect_identical(compare_vectors(0, -0)[c("n_different", "max_ulp", "max_abs")],
-                   list(n_different = 1, max_ulp = 0, max_abs = 0))
+  expect_identical(
+    compare_vectors(0, -0)[c("n_different", "max_ulp", "max_abs")],
+    list(n_different = 1, max_ulp = 0, max_abs = 0)
+  )
 })
 
 test_that("the place is that of the largest relative difference, in whole blocks and in the rest", {
@@ -65,8 +67,10 @@ test_that("the place is that of the largest relative difference, in whole blocks
 })
 
 test_that("integers, logicals and complex numbers are compared in kind", {
-  expect_identical(compare_vectors(c(1L, NA, 3L), c(1L, 2L, 7L))[c("n_different", "patterns", "max_abs")],
-                   list(n_different = 2, patterns = 1, max_abs = 4))
+  expect_identical(
+    compare_vectors(c(1L, NA, 3L), c(1L, 2L, 7L))[c("n_different", "patterns", "max_abs")],
+    list(n_different = 2, patterns = 1, max_abs = 4)
+  )
   expect_identical(compare_vectors(c(TRUE, NA), c(TRUE, NA))$n_different, 0)
   expect_identical(compare_vectors(c(-2147483647L, 1L), c(2147483647L, 1L))$max_abs, 4294967294)
   z <- complex(real = 1:5, imaginary = 5:1)

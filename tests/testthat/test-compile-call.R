@@ -57,13 +57,17 @@ test_that("a compiled kernel is a stage like any other", {
 
 test_that("the command compiles a function of a script, or says what is missing", {
   script <- tempfile(fileext = ".R")
-  writeLines(c("route <- function(rain, keep) {", "  s <- 0", "  for (r in rain) s <- keep * s + r", "  s", "}"),
-             script)
+  writeLines(
+    c("route <- function(rain, keep) {", "  s <- 0", "  for (r in rain) s <- keep * s + r", "  s", "}"),
+    script
+  )
   ran <- run_deepstride(c("compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85"))
   expect_identical(ran$status, 0L)
   expect_match(ran$stdout, "for (rain: double vector, keep: double)", fixed = TRUE)
-  source <- run_deepstride(c("compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85", "--emit",
-                             "c"))
+  source <- run_deepstride(c(
+    "compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85", "--emit",
+    "c"
+  ))
   expect_match(source$stdout, "SEXP ds_kernel(SEXP *a)", fixed = TRUE)
   expect_match(source$stdout, "#line 3", fixed = TRUE)
   out <- tempfile("out")

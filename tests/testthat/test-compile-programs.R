@@ -5,8 +5,10 @@ several_programs <- function(seeds) {
     library(deepstride)
     source(helper)
     usual <- deepstride:::compile_flags
-    utils::assignInNamespace("compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), "-O1"),
-                             "deepstride")
+    utils::assignInNamespace(
+      "compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), "-O1"),
+      "deepstride"
+    )
     Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
     list(found = Filter(Negate(is.null), lapply(seeds, program_mismatch, rounds = 3)), programs = as.list(programs))
   }, list(seeds, normalizePath("helper-programs.R")))

@@ -2,8 +2,10 @@ types <- function(...) lapply(list(...), function(x) internal("type_of_value")(x
 
 test_that("arguments have a type, or none", {
   code <- function(x) internal("type_code")(internal("type_of_value")(x))
-  expect_identical(vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric()), code, ""),
-                   c("d0", "i1", "l0", "d2", "i3", "d1"))
+  expect_identical(
+    vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric()), code, ""),
+    c("d0", "i1", "l0", "d2", "i3", "d1")
+  )
   expect_true(all(vapply(types("a", NULL, list(1), c(a = 1), factor("a"), 1i, array(1, 3)), is.null, NA)))
 })
 
@@ -33,7 +35,7 @@ lowered <- function(f, ...) {
   arguments <- list(...)
   kernel <- internal("read_kernel")(f)
   internal("lower_function")(kernel, stats::setNames(do.call(types, unname(arguments)), names(kernel$formals)),
-                             internal("new_helpers")())
+    internal("new_helpers")())
 }
 
 test_that("types run to a fixpoint over loops", {

@@ -9,7 +9,8 @@ same_as_r <- function(f, ...) {
   fast <- ds_compile(f)
   for (arguments in list(...)) {
     expect_identical(outcome_of(fast, arguments), outcome_of(f, arguments),
-                     label = paste(deparse(body(f))[[1]], deparse(arguments)[[1]]))
+      label = paste(deparse(body(f))[[1]], deparse(arguments)[[1]])
+    )
   }
   invisible(fast)
 }
@@ -19,24 +20,36 @@ plain <- c(0.2, 0.9, 0.4, 0.7)
 whole <- c(3L, -1L, NA, 7L)
 
 test_that("arithmetic, comparison and logic are R's, recycling and warnings included", {
-  same_as_r(function(x, y) x * y + x / 2 - y^2 + x^3, list(odd, rev(odd)), list(odd, 2), list(numeric(), plain),
-            list(odd, plain), list(odd, plain[1:3]))
-  same_as_r(function(a, b) list(a + b, a * b, a - b, a / b, a %% b, a %/% b, -a, abs(a)), list(whole, 2L),
-            list(whole, -3L),
-            list(2147483647L, 1L), list(5L, 0L), list(TRUE, 3L), list(odd, 2.5), list(1e300, 3), list(5.2, Inf))
-  same_as_r(function(a, b) list(a < b, a >= b, a == b, a != b, a & b, a | b, !a, xor(a, b)), list(odd, 1),
-            list(whole, 2.5),
-            list(c(TRUE, FALSE, NA), NA))
-  same_as_r(function(x) list(sqrt(x), log(x), exp(x), floor(x), trunc(x), sign(x), is.na(x), is.finite(x)), list(plain),
-            list(odd), list(whole), list(9L))
+  same_as_r(
+    function(x, y) x * y + x / 2 - y^2 + x^3, list(odd, rev(odd)), list(odd, 2), list(numeric(), plain),
+    list(odd, plain), list(odd, plain[1:3])
+  )
+  same_as_r(
+    function(a, b) list(a + b, a * b, a - b, a / b, a %% b, a %/% b, -a, abs(a)), list(whole, 2L),
+    list(whole, -3L),
+    list(2147483647L, 1L), list(5L, 0L), list(TRUE, 3L), list(odd, 2.5), list(1e300, 3), list(5.2, Inf)
+  )
+  same_as_r(
+    function(a, b) list(a < b, a >= b, a == b, a != b, a & b, a | b, !a, xor(a, b)), list(odd, 1),
+    list(whole, 2.5),
+    list(c(TRUE, FALSE, NA), NA)
+  )
+  same_as_r(
+    function(x) list(sqrt(x), log(x), exp(x), floor(x), trunc(x), sign(x), is.na(x), is.finite(x)), list(plain),
+    list(odd), list(whole), list(9L)
+  )
   same_as_r(function(x) list(0 * x, -x, x + 0), list(-0), list(c(-0, 0)))
 })
 
 test_that("reductions and running totals are R's, in extended precision", {
-  same_as_r(function(x) list(sum(x), mean(x), prod(x), min(x), max(x), any(x > 1), all(x > 1), length(x)), list(plain),
-            list(odd), list(whole), list(5L), list(numeric()), list(c(2147483647L, 1L)), list(1e308 * c(1, 1, -1)))
-  same_as_r(function(x) list(cumsum(x), cumprod(x), rev(x)), list(plain), list(whole), list(c(2147483647L, 1L)),
-            list(2))
+  same_as_r(
+    function(x) list(sum(x), mean(x), prod(x), min(x), max(x), any(x > 1), all(x > 1), length(x)), list(plain),
+    list(odd), list(whole), list(5L), list(numeric()), list(c(2147483647L, 1L)), list(1e308 * c(1, 1, -1))
+  )
+  same_as_r(
+    function(x) list(cumsum(x), cumprod(x), rev(x)), list(plain), list(whole), list(c(2147483647L, 1L)),
+    list(2)
+  )
   same_as_r(function(x, y) list(pmin(x, y), pmax(x, y), ifelse(x > 0.5, x, -x)), list(plain, 0.5), list(odd, 1))
 })
 
@@ -51,9 +64,11 @@ test_that("control flow, growth and odd indices are R's", {
     for (v in x) out <- c(out, v * 2)
     out
   }, list(plain), list(numeric()), list(3))
-  same_as_r(function(x, k) x[k], list(plain, 3), list(plain, 10), list(plain, 0), list(plain, -1),
-            list(plain, NA_real_),
-            list(5, 2L))
+  same_as_r(
+    function(x, k) x[k], list(plain, 3), list(plain, 10), list(plain, 0), list(plain, -1),
+    list(plain, NA_real_),
+    list(5, 2L)
+  )
   same_as_r(function(a, b) {
     s <- 0
     for (i in a:b) s <- s * 2 + i
@@ -141,10 +156,14 @@ test_that("arguments never change, whoever shares them", {
 
 test_that("several elements are read and written as in R", {
   m <- matrix(c(0.3, 0.1, 0.8, 0.5, 0.9, 0.2), 2)
-  natively_as_r(function(x) list(x[-1], x[-length(x)] + x[-1], x[2:3] * 2, x[x > 0.5], x[-(1:2)], mean(x[x > 0.3])),
-                list(plain))
-  natively_as_r(function(x, i) x[i], list(plain, c(1, 3)), list(plain, c(-1, -2)), list(plain, c(0, 2)),
-                list(plain, c(9, NA, 1)), list(plain, c(TRUE, NA, TRUE, FALSE)), list(whole, 2:3))
+  natively_as_r(
+    function(x) list(x[-1], x[-length(x)] + x[-1], x[2:3] * 2, x[x > 0.5], x[-(1:2)], mean(x[x > 0.3])),
+    list(plain)
+  )
+  natively_as_r(
+    function(x, i) x[i], list(plain, c(1, 3)), list(plain, c(-1, -2)), list(plain, c(0, 2)),
+    list(plain, c(9, NA, 1)), list(plain, c(TRUE, NA, TRUE, FALSE)), list(whole, 2:3)
+  )
   natively_as_r(function(x) {
     x[x < 0.5] <- 0
     x[2:3] <- c(9, 8)
@@ -164,11 +183,13 @@ test_that("several elements are read and written as in R", {
     a[, 1, ] <- 0
     list(a, a[1, , 2], a[2, 3, 4])
   }, list(array(as.double(1:24), 2:4)))
-  same_as_r(function(x, i, v) {
-    x[i] <- v
-    x
-  }, list(plain, c(1, NA), 1), list(plain, 1:3, c(1, 2)), list(plain, -9, 0), list(plain, numeric(), 1),
-  list(plain, c(-1, 1), 1))
+  same_as_r(
+    function(x, i, v) {
+      x[i] <- v
+      x
+    }, list(plain, c(1, NA), 1), list(plain, 1:3, c(1, 2)), list(plain, -9, 0), list(plain, numeric(), 1),
+    list(plain, c(-1, 1), 1)
+  )
   same_as_r(function(x, k) x[[k]], list(plain, 2), list(plain, 9), list(3, 1))
 })
 
@@ -215,46 +236,72 @@ test_that("functions that kernels call are compiled in, whatever they take and g
 
 test_that("switch, lists and names come out as in R", {
   natively_as_r(function(k, x) {
-    switch(k, x <- x + 1, {
-      x <- x * 2
-    })
-    list(value = switch("b", a = x, b = , c = x * 3), c(end = x, 2), parts = list(deep = list(k)))
+    switch(k,
+      x <- x + 1,
+      {
+        x <- x * 2
+      }
+    )
+    list(value = switch("b",
+      a = x,
+      b = ,
+      c = x * 3
+    ), c(end = x, 2), parts = list(deep = list(k)))
   }, list(1, 5), list(2L, 5), list(3, 5), list(2.7, 5))
-  same_as_r(function(k) switch(k, 10, 20), list(1), list(3), list(NA_real_))
-  same_as_r(function(x) (if (x > 1) c(1, 2) else c(3, 4)) + if (x > 5) stop("too large") else 1, list(0), list(2),
-            list(7))
+  same_as_r(function(k) switch(k,
+    10,
+    20
+  ), list(1), list(3), list(NA_real_))
+  same_as_r(
+    function(x) (if (x > 1) c(1, 2) else c(3, 4)) + if (x > 5) stop("too large") else 1, list(0), list(2),
+    list(7)
+  )
 })
 
 test_that("the functions of R that kernels may call give what R gives", {
   m <- matrix(c(0.3, 0.1, 0.8, 0.5, 0.9, 0.2), 2)
   natively_as_r(function(x) {
-    list(which.max(x), which(x > 0.3), range(x), diff(x), order(x), sort(x), unique(x), cummax(x), x %in% c(0.2, 3),
-         match(3, x), duplicated(x), rev(x))
+    list(
+      which.max(x), which(x > 0.3), range(x), diff(x), order(x), sort(x), unique(x), cummax(x), x %in% c(0.2, 3),
+      match(3, x), duplicated(x), rev(x)
+    )
   }, list(plain), list(odd), list(whole))
   natively_as_r(function(x) {
-    list(sum(x, na.rm = TRUE), mean(x, na.rm = TRUE), max(x, na.rm = TRUE), range(x, na.rm = TRUE), var(x), sd(x),
-         median(x))
+    list(
+      sum(x, na.rm = TRUE), mean(x, na.rm = TRUE), max(x, na.rm = TRUE), range(x, na.rm = TRUE), var(x), sd(x),
+      median(x)
+    )
   }, list(plain), list(odd), list(plain[-1]), list(3))
   set.seed(11) # found by random programs: products of the variance are extended too
   natively_as_r(function(x) list(sd(x * 0.1), median(x), median(x[-1])), list(rnorm(501)))
   natively_as_r(function(x) {
-    list(round(x), round(x, 1), signif(x, 2), log(x, 2), log(x, base = 3), atan2(x, 2), sum(x, 1), max(x, 0.5),
-         pmin(x, 0.5, 0.3))
+    list(
+      round(x), round(x, 1), signif(x, 2), log(x, 2), log(x, base = 3), atan2(x, 2), sum(x, 1), max(x, 0.5),
+      pmin(x, 0.5, 0.3)
+    )
   }, list(plain))
   natively_as_r(function(x) {
-    list(dnorm(x), pnorm(x, 1, 2, lower.tail = FALSE), qexp(x, 2), pgamma(x, 2, 3), dgamma(x, 2, scale = 3),
-         dbinom(1, 3, x, log = TRUE))
+    list(
+      dnorm(x), pnorm(x, 1, 2, lower.tail = FALSE), qexp(x, 2), pgamma(x, 2, 3), dgamma(x, 2, scale = 3),
+      dbinom(1, 3, x, log = TRUE)
+    )
   }, list(plain))
   natively_as_r(function(n, x) {
-    list(rgamma(n, 2, 3), rbinom(n, 10, 0.3), rpois(1, 3), rnorm(n, c(0, 100)), sample(n), sample(x, 3, replace = TRUE),
-         sample(10, 1), sample(x))
+    list(
+      rgamma(n, 2, 3), rbinom(n, 10, 0.3), rpois(1, 3), rnorm(n, c(0, 100)), sample(n), sample(x, 3, replace = TRUE),
+      sample(10, 1), sample(x)
+    )
   }, list(5, plain))
   natively_as_r(function(a, b) list(bitwAnd(a, b), bitwXor(a, b), bitwNot(a)), list(5L, 3L), list(whole, 6L))
-  natively_as_r(function(m, v) list(m %*% v, crossprod(m), t(m), rowSums(m), colMeans(m), outer(v, v)),
-                list(m, c(1, 2, 3)))
+  natively_as_r(
+    function(m, v) list(m %*% v, crossprod(m), t(m), rowSums(m), colMeans(m), outer(v, v)),
+    list(m, c(1, 2, 3))
+  )
   natively_as_r(function(x) {
-    list(matrix(x, 2), matrix(x, ncol = 2, byrow = TRUE), array(x, dim = c(1, 2, 2)), seq(1, 10, by = 2), seq(2, 5),
-         rep(x, each = 2), rep(0L, 3), tail(x, 2))
+    list(
+      matrix(x, 2), matrix(x, ncol = 2, byrow = TRUE), array(x, dim = c(1, 2, 2)), seq(1, 10, by = 2), seq(2, 5),
+      rep(x, each = 2), rep(0L, 3), tail(x, 2)
+    )
   }, list(plain))
   same_as_r(function(m, b) solve(m, b), list(diag(2), c(1, 2)), list(matrix(0, 2, 2), c(1, 2)))
 })

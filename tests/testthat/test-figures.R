@@ -41,7 +41,8 @@ test_that("one size is drawn as points, without a word", {
       grDevices::dev.off()
     })
   }
-  lone <- ggplot2::ggplot(data.frame(x = 1, y = 1), ggplot2::aes(x, y)) + ggplot2::geom_line()
+  lone <- ggplot2::ggplot(data.frame(x = 1, y = 1), ggplot2::aes(x, y)) +
+    ggplot2::geom_line()
   svglite::svglite(path)
   on.exit(grDevices::dev.off())
   expect_message(plot(lone))

@@ -1,12 +1,14 @@
 # A result with figures of our own, so that what is printed can be compared to the letter.
 made_result <- function() {
   cell <- function(stage, size, state, median, speedup, verdict, reason = "") {
-    tibble::tibble(stage = stage, size = size, state = state, median = median, low = median * 0.98,
-                   high = median * 1.02, fastest = median, spread = median / 50, speedup = speedup,
-                   speedup_low = speedup * 0.97, speedup_high = speedup * 1.03, verdict = verdict,
-                   rounds = 20L, batch = 1, bytes = 8 * size, allocations = 1, largest_bytes = 8 * size,
-                   stopped_by = "precision", reason = reason, peak = 1e6,
-                   first_call = if (size == 100) 0.012 else NA_real_, build = 0)
+    tibble::tibble(
+      stage = stage, size = size, state = state, median = median, low = median * 0.98,
+      high = median * 1.02, fastest = median, spread = median / 50, speedup = speedup,
+      speedup_low = speedup * 0.97, speedup_high = speedup * 1.03, verdict = verdict,
+      rounds = 20L, batch = 1, bytes = 8 * size, allocations = 1, largest_bytes = 8 * size,
+      stopped_by = "precision", reason = reason, peak = 1e6,
+      first_call = if (size == 100) 0.012 else NA_real_, build = 0
+    )
   }
   cells <- rbind(
     cell("filled", 100, "timed", 1e-5, 1, NA), cell("native", 100, "timed", 1e-6, 10, "faster"),
@@ -18,28 +20,42 @@ made_result <- function() {
   )
   timed <- cells[cells$state == "timed", ]
   samples <- do.call(rbind, lapply(seq_len(nrow(timed)), function(i) {
-    tibble::tibble(stage = timed$stage[i], size = timed$size[i], round = 1:20, order = 1, batch = 1,
-                   seconds = timed$median[i] * (1 + (1:20) / 2000))
+    tibble::tibble(
+      stage = timed$stage[i], size = timed$size[i], round = 1:20, order = 1, batch = 1,
+      seconds = timed$median[i] * (1 + (1:20) / 2000)
+    )
   }))
   row <- function(stage, verdict, max_rel, ulp, where, reason) {
-    tibble::tibble(stage = stage, size = 100, case = "own inputs", verdict = verdict, code = "", n_different = 1, max_abs = 1e-15,
-                   max_rel = max_rel, max_ulp = ulp, where = where, reason = reason)
+    tibble::tibble(
+      stage = stage, size = 100, case = "own inputs", verdict = verdict, code = "", n_different = 1, max_abs = 1e-15,
+      max_rel = max_rel, max_ulp = ulp, where = where, reason = reason
+    )
   }
-  agreement <- rbind(row("native", "rounding", 2e-15, 17, "[42]", ""), row("grown", "identical", 0, 0, "", ""),
-                     row("wrong", "differs", 0.5, 1e15, "[1]", "`result[1]` is 2, the reference's is 1"))
+  agreement <- rbind(
+    row("native", "rounding", 2e-15, 17, "[42]", ""), row("grown", "identical", 0, 0, "", ""),
+    row("wrong", "differs", 0.5, 1e15, "[1]", "`result[1]` is 2, the reference's is 1")
+  )
   late <- sprintf("would take up to %s at this size, past the limit of 1 s", c("2.08 s", "3.47 min"))
-  unchecked <- tibble::tibble(stage = c("grown", "native", "native", "wrong", "wrong"),
-                              size = c(1e4, 1e4, 67, 1e3, 1e4),
-                              case = c("own inputs", "own inputs", "NA", "own inputs", "own inputs"),
-                              code = c("slow", "slow", "reference error", "slow", "slow"),
-                              reason = c("too slow", "too slow", "the reference stopped", late))
-  errors <- tibble::tibble(stage = c("native", "filled"), size = 1e4, against = "exact", max_abs = 1e-16,
-                           max_rel = 1e-15, max_ulp = c(9, 41))
-  examples <- tibble::tibble(stage = "wrong", size = 1, case = "own inputs", verdict = "differs", elements = 1,
-                             reason = "the result is 2, the reference's is 1", code = "kernel(1) # 1\nwrong(1)  # 2")
-  conditions <- rbind(internal("spoilt_row")("load", "other work kept the machine busy: load 2.1 on 2 cores", 2.1),
-                      internal("spoilt_row")("gc", "garbage collection took 12 % of its time", 0.12, "native", 100),
-                      internal("spoilt_row")("gc", "garbage collection took 31 % of its time", 0.31, "filled", 1e4))
+  unchecked <- tibble::tibble(
+    stage = c("grown", "native", "native", "wrong", "wrong"),
+    size = c(1e4, 1e4, 67, 1e3, 1e4),
+    case = c("own inputs", "own inputs", "NA", "own inputs", "own inputs"),
+    code = c("slow", "slow", "reference error", "slow", "slow"),
+    reason = c("too slow", "too slow", "the reference stopped", late)
+  )
+  errors <- tibble::tibble(
+    stage = c("native", "filled"), size = 1e4, against = "exact", max_abs = 1e-16,
+    max_rel = 1e-15, max_ulp = c(9, 41)
+  )
+  examples <- tibble::tibble(
+    stage = "wrong", size = 1, case = "own inputs", verdict = "differs", elements = 1,
+    reason = "the result is 2, the reference's is 1", code = "kernel(1) # 1\nwrong(1)  # 2"
+  )
+  conditions <- rbind(
+    internal("spoilt_row")("load", "other work kept the machine busy: load 2.1 on 2 cores", 2.1),
+    internal("spoilt_row")("gc", "garbage collection took 12 % of its time", 0.12, "native", 100),
+    internal("spoilt_row")("gc", "garbage collection took 31 % of its time", 0.31, "filled", 1e4)
+  )
   study <- ds_study("Routing", rain_inputs, sizes = c(100, 1e4), unit = "hours")
   for (name in c("filled", "native", "grown", "wrong")) study <- ds_stage(study, name, route_filled)
   internal("new_result")(

@@ -54,9 +54,13 @@ test_that("a power law is forecast exactly, a single size in proportion, nothing
 })
 
 test_that("numbers read as people write them", {
-  expect_identical(internal("format_seconds")(c(3.2e-8, 1.5e-5, 0.0123, 2.5, 600, 9000, NA)),
-                   c("32.0 ns", "15.0 \u00b5s", "12.3 ms", "2.50 s", "10.0 min", "2.50 h", ""))
-  expect_identical(internal("format_ratio")(c(1234.5, 0.01234, 26, NA)),
-                   c("1,230\u00d7", "0.0123\u00d7", "26.0\u00d7", ""))
+  expect_identical(
+    internal("format_seconds")(c(3.2e-8, 1.5e-5, 0.0123, 2.5, 600, 9000, NA)),
+    c("32.0 ns", "15.0 \u00b5s", "12.3 ms", "2.50 s", "10.0 min", "2.50 h", "")
+  )
+  expect_identical(
+    internal("format_ratio")(c(1234.5, 0.01234, 26, NA)),
+    c("1,230\u00d7", "0.0123\u00d7", "26.0\u00d7", "")
+  )
   expect_identical(internal("format_size")(1e6), "1,000,000")
 })

@@ -1,11 +1,15 @@
 hostile <- "<script>document.title='taken'</script>"
 
 hostile_result <- function() {
-  study <- ds_study(paste("Routing", hostile), rain_inputs, sizes = c(10, 100), unit = "hours & <i>days</i>",
-                    cases = FALSE) |>
+  study <- ds_study(paste("Routing", hostile), rain_inputs,
+    sizes = c(10, 100), unit = "hours & <i>days</i>",
+    cases = FALSE
+  ) |>
     ds_stage("filled", route_filled) |>
-    ds_stage("a<b", eval(parse(text = "function(rain, keep) {\n  # <script>alert(1)</script>\n  rain\n}",
-                               keep.source = TRUE)[[1]]), note = hostile) |>
+    ds_stage("a<b", eval(parse(
+      text = "function(rain, keep) {\n  # <script>alert(1)</script>\n  rain\n}",
+      keep.source = TRUE
+    )[[1]]), note = hostile) |>
     ds_stage("filter", route_filter)
   ds_run(study, quick_plan())
 }
@@ -48,8 +52,10 @@ test_that("a browser shows the report without sideways scrolling, wide and narro
   skip_if(!nzchar(Sys.which("chromium")), "no chromium")
   file <- tempfile(fileext = ".html")
   ds_report(hostile_result(), file)
-  probe <- paste0("[d.documentElement.scrollWidth <= d.defaultView.innerWidth, ",
-                  "d.querySelectorAll('svg').length, d.querySelectorAll('h2').length].join()")
+  probe <- paste0(
+    "[d.documentElement.scrollWidth <= d.defaultView.innerWidth, ",
+    "d.querySelectorAll('svg').length, d.querySelectorAll('h2').length].join()"
+  )
   expect_identical(title_in_browser(file, 1280, probe), "true,4,7")
   expect_identical(title_in_browser(file, 390, probe), "true,4,7")
   title <- title_in_browser(file, 800, "d.title")

@@ -1,7 +1,9 @@
 # Stored files that were changed, and files that are none.
 
 test_that("a flipped bit, a changed field and a file that is none are refused, or load equal", {
-  result <- routing_study(10) |> ds_stage("filter", route_filter) |> ds_run(quick_plan())
+  result <- routing_study(10) |>
+    ds_stage("filter", route_filter) |>
+    ds_run(quick_plan())
   file <- tempfile(fileext = ".json")
   ds_save(result, file)
   bytes <- readBin(file, "raw", file.size(file))

@@ -79,14 +79,18 @@ test_that("studies, plans and their parts print in words", {
 test_that("a study file is run beside itself, and its faults are named", {
   read_study_file <- internal("read_study_file")
   folder <- tempfile("study")
-  path <- study_file(c("scale <- scan('scale.txt', quiet = TRUE)",
-                       "ds_study('S', function(n) list(x = scan('scale.txt', quiet = TRUE) * seq_len(n))) |>",
-                       "  ds_stage('a', function(x) sum(x))"), folder)
+  path <- study_file(c(
+    "scale <- scan('scale.txt', quiet = TRUE)",
+    "ds_study('S', function(n) list(x = scan('scale.txt', quiet = TRUE) * seq_len(n))) |>",
+    "  ds_stage('a', function(x) sum(x))"
+  ), folder)
   writeLines("2.5", file.path(folder, "scale.txt"))
   study <- read_study_file(path)
   expect_identical(internal("study_inputs")(study, 3)$x, c(2.5, 5, 7.5))
-  broken <- list(c("a <- 1", "b <- (2"), "sum", "", "# nothing", c("x <- 1", "stop('no gauge')"),
-                 "ds_sizes(5, 1)")
+  broken <- list(
+    c("a <- 1", "b <- (2"), "sum", "", "# nothing", c("x <- 1", "stop('no gauge')"),
+    "ds_sizes(5, 1)"
+  )
   for (lines in broken) expect_error(read_study_file(study_file(lines)), class = "ds_error_input")
   expect_error(read_study_file(study_file(c("x <- 1", "stop('no gauge')"))), "line 2")
   expect_error(read_study_file("nowhere.R"), "no study file")

@@ -40,7 +40,8 @@ test_that("a crash, a quit or a runaway takes only its own cell", {
   quits <- odd_cells(function(rain, keep) if (length(rain) == 50) quit("no", status = 3) else route_filled(rain, keep))
   expect_identical(quits$state, c("timed", "failed"))
   hangs <- odd_cells(function(rain, keep) if (length(rain) == 50) spin(1e4) else route_filled(rain, keep),
-                     cell_limit = 4)
+    cell_limit = 4
+  )
   expect_identical(hangs$state, c("timed", "stopped"))
 })
 
@@ -68,8 +69,10 @@ test_that("a stage that changes its arguments gets fresh ones every time, declar
   for (declared in c(TRUE, FALSE)) {
     seen <- new.env()
     seen <- tempfile() # stages run beside this session
-    study <- ds_study("Bump", function(n) list(rain = as.double(1:n), keep = 1), sizes = 10,
-                      cases = FALSE) |>
+    study <- ds_study("Bump", function(n) list(rain = as.double(1:n), keep = 1),
+      sizes = 10,
+      cases = FALSE
+    ) |>
       ds_stage("reference", function(rain, keep) rain[1] + 1) |>
       ds_stage("bump", function(rain, keep) {
         value <- bump(rain, keep)
@@ -113,7 +116,8 @@ test_that("threads are held to what is declared and put back", {
   skip_on_os(c("mac", "windows"))
   threads <- ds_native("#include <Rinternals.h>\n#include <omp.h>\nSEXP threads(SEXP rain, SEXP keep) {
     return Rf_ScalarInteger(omp_get_max_threads());\n}\n", "threads",
-    flags = c("-fopenmp", "-Wl,--no-as-needed", "-lgomp"))
+    flags = c("-fopenmp", "-Wl,--no-as-needed", "-lgomp")
+  )
   before <- threads(1, 1)
   seen <- tempfile(c("one", "three"))
   note <- function(file) {

@@ -41,8 +41,10 @@ test_that("a compiled stage resumes, a header and a data file count, and a relat
   dir.create("studies")
   writeLines("1 2 3", "studies/rain.txt")
   writeLines("#define FACTOR 1", "studies/factor.h")
-  writeLines(c("#include <Rinternals.h>", "#include \"factor.h\"",
-               "SEXP total(SEXP rain) { return Rf_ScalarReal(FACTOR * Rf_asReal(rain)); }"), "studies/total.c")
+  writeLines(c(
+    "#include <Rinternals.h>", "#include \"factor.h\"",
+    "SEXP total(SEXP rain) { return Rf_ScalarReal(FACTOR * Rf_asReal(rain)); }"
+  ), "studies/total.c")
   writeLines(c(
     "ds_study('Kept', function(n) list(rain = sum(scan('rain.txt', quiet = TRUE)) * n), sizes = c(10, 20), cases = FALSE) |>",
     "  ds_stage('plain', function(rain) rain) |> ds_stage('native', ds_compile(function(rain) rain)) |>",

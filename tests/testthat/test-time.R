@@ -1,5 +1,7 @@
 timed_routing <- function(plan = quick_plan(), sizes = c(10, 100)) {
-  routing_study(sizes) |> ds_stage("filter", route_filter) |> ds_time(plan)
+  routing_study(sizes) |>
+    ds_stage("filter", route_filter) |>
+    ds_time(plan)
 }
 
 test_that("every round samples every live stage once, in an order that changes", {
@@ -106,7 +108,8 @@ test_that("the budget ends the run, and says so", {
     spin(0.05)
     route_filled(rain, keep)
   }
-  timings <- routing_study(c(10, 20, 30)) |> ds_stage("slow", slow) |>
+  timings <- routing_study(c(10, 20, 30)) |>
+    ds_stage("slow", slow) |>
     ds_time(quick_plan(budget = 0.6, rounds = c(3, 200), precision = 1e-6))
   expect_true(any(timings$cells$stopped_by == "budget"))
   expect_lt(max(timings$cells$rounds), 200)
@@ -134,10 +137,12 @@ test_that("timing leaves the caller's random state, directory and limits alone",
   set.seed(8)
   before <- .Random.seed
   here <- getwd()
-  routing_study(10) |> ds_stage("draws", function(rain, keep) {
-    stats::runif(3)
-    route_filled(rain, keep)
-  }) |> ds_time(quick_plan())
+  routing_study(10) |>
+    ds_stage("draws", function(rain, keep) {
+      stats::runif(3)
+      route_filled(rain, keep)
+    }) |>
+    ds_time(quick_plan())
   expect_identical(.Random.seed, before)
   expect_identical(getwd(), here)
 })
