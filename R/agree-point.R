@@ -77,7 +77,8 @@ look_ahead <- function(checking, plan) {
   small <- plan[plan$size <= largest_ahead, ]
   keys <- paste(small$size, small$case)
   for (name in checking$backend$isolated) {
-    values <- checking$backend$values(name, 1, sizes = small$size, cases = small$case, limit = patience * checking$limit)
+    limit <- patience * checking$limit
+    values <- checking$backend$values(name, 1, sizes = small$size, cases = small$case, limit = limit)
     if (!is_fault(values)) checking$ahead[[name]] <- stats::setNames(values, keys)
   }
 }

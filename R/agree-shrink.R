@@ -51,7 +51,8 @@ try_arguments <- function(checking, name, point) {
     return(list(verdict = verdict, remarks = list(fault_remark(given)), expected = expected))
   }
   judged <- judge(checking, name, point, expected, given)
-  list(verdict = judged$verdict, remarks = judged$remarks, where = judged$found$where, expected = expected, given = given)
+  shown <- judged[c("verdict", "remarks")]
+  c(shown, list(where = judged$found$where, expected = expected, given = given))
 }
 
 shown_reason <- function(shown) paste(unique(remark_words(shown$remarks)), collapse = "; ")

@@ -96,7 +96,8 @@ finish_agreement <- function(checking, rows) {
   skipped <- table$verdict == "unchecked"
   new_agreement(
     table[!skipped, ], study$sizes, reference_of(study),
-    unchecked = table[skipped, c("stage", "size", "case", "code", "reason")], tolerance = tolerance_words(study$tolerance),
+    unchecked = table[skipped, c("stage", "size", "case", "code", "reason")],
+    tolerance = tolerance_words(study$tolerance),
     errors = error_table(checking, table), examples = shrink_failures(checking, table[!skipped, ])
   )
 }

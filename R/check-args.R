@@ -35,7 +35,8 @@ check_suggested <- function(packages, purpose) {
 check_label <- function(x, arg, lines = FALSE) {
   check_string(x, arg)
   if (!is_clean(x) || (!lines && grepl("[\n\r\t]", x))) {
-    abort_input(sprintf("`%s` must be text%s without control characters.", arg, if (lines) "" else " of one line"), you_gave(clean_text(x)),
+    what <- if (lines) "text" else "text of one line"
+    abort_input(sprintf("`%s` must be %s without control characters.", arg, what), you_gave(clean_text(x)),
       arg = arg
     )
   }

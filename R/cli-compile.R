@@ -28,7 +28,9 @@ verb_compile <- function(command) {
     arguments = inspection$table$arguments, seconds = inspection$table$seconds,
     cached = inspection$table$cached, source = inspection$table$source
   )
-  written <- if (!is.null(out)) write_text(inspection$table$source, file.path(out, paste0(file_name(options$name), ".c")))
+  written <- if (!is.null(out)) {
+    write_text(inspection$table$source, file.path(out, paste0(file_name(options$name), ".c")))
+  }
   give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), written)
   exit_status[["agrees"]]
 }

@@ -12,56 +12,58 @@ verb_table <- list(
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
-option_table <- function() list(
-  json = optparse::make_option("--json",
-    action = "store_true", default = FALSE,
-    help = "print one JSON document and nothing else on standard output"
-  ),
-  out = optparse::make_option("--out",
-    type = "character", default = NULL, metavar = "DIR",
-    help = "folder for what is written"
-  ),
-  quiet = optparse::make_option("--quiet",
-    action = "store_true", default = FALSE,
-    help = "no progress, no verdicts: only files and the exit status"
-  ),
-  budget = optparse::make_option("--budget",
-    type = "double", default = NULL, metavar = "SECONDS",
-    help = "seconds that timing may take"
-  ),
-  limit = optparse::make_option("--cell-limit",
-    type = "double", default = NULL, metavar = "SECONDS",
-    dest = "cell_limit", help = "seconds that one evaluation may take"
-  ),
-  isolate = optparse::make_option("--isolate",
-    action = "store_true", default = FALSE,
-    help = "each stage in a worker process of its own"
-  ),
-  sanitize = optparse::make_option("--sanitize",
-    action = "store_true", default = FALSE,
-    help = "build native stages with the compiler's sanitizers and check them so"
-  ),
-  junit = optparse::make_option("--junit",
-    type = "character", default = NULL, metavar = "FILE",
-    help = "write the verdicts of agreement as XML that CI systems read"
-  ),
-  "function" = optparse::make_option("--function",
-    type = "character", default = NULL, metavar = "NAME", dest = "name",
-    help = "the function to compile"
-  ),
-  like = optparse::make_option("--like",
-    type = "character", default = NULL, metavar = "ARGUMENTS",
-    help = "arguments of the kinds it will be called with, as in 'rain=double(10), keep=0.85'"
-  ),
-  emit = optparse::make_option("--emit",
-    type = "character", default = NULL, metavar = "c",
-    help = "print the C source alone"
-  ),
-  resume = optparse::make_option("--resume",
-    type = "character", default = NULL, metavar = "FILE",
-    help = "keep every finished size in FILE, and go on from there"
+option_table <- function() {
+  list(
+    json = optparse::make_option("--json",
+      action = "store_true", default = FALSE,
+      help = "print one JSON document and nothing else on standard output"
+    ),
+    out = optparse::make_option("--out",
+      type = "character", default = NULL, metavar = "DIR",
+      help = "folder for what is written"
+    ),
+    quiet = optparse::make_option("--quiet",
+      action = "store_true", default = FALSE,
+      help = "no progress, no verdicts: only files and the exit status"
+    ),
+    budget = optparse::make_option("--budget",
+      type = "double", default = NULL, metavar = "SECONDS",
+      help = "seconds that timing may take"
+    ),
+    limit = optparse::make_option("--cell-limit",
+      type = "double", default = NULL, metavar = "SECONDS",
+      dest = "cell_limit", help = "seconds that one evaluation may take"
+    ),
+    isolate = optparse::make_option("--isolate",
+      action = "store_true", default = FALSE,
+      help = "each stage in a worker process of its own"
+    ),
+    sanitize = optparse::make_option("--sanitize",
+      action = "store_true", default = FALSE,
+      help = "build native stages with the compiler's sanitizers and check them so"
+    ),
+    junit = optparse::make_option("--junit",
+      type = "character", default = NULL, metavar = "FILE",
+      help = "write the verdicts of agreement as XML that CI systems read"
+    ),
+    "function" = optparse::make_option("--function",
+      type = "character", default = NULL, metavar = "NAME", dest = "name",
+      help = "the function to compile"
+    ),
+    like = optparse::make_option("--like",
+      type = "character", default = NULL, metavar = "ARGUMENTS",
+      help = "arguments of the kinds it will be called with, as in 'rain=double(10), keep=0.85'"
+    ),
+    emit = optparse::make_option("--emit",
+      type = "character", default = NULL, metavar = "c",
+      help = "print the C source alone"
+    ),
+    resume = optparse::make_option("--resume",
+      type = "character", default = NULL, metavar = "FILE",
+      help = "keep every finished size in FILE, and go on from there"
+    )
   )
-)
+}
 
 verb_options <- list(
   demo = c("json", "out", "quiet", "budget", "limit", "isolate"),

@@ -5,7 +5,9 @@ new_remark <- function(code, path = "", ...) list(code = code, path = path, ...)
 
 # What became of an evaluation that gave no result. Its `state` is the cell's: "failed",
 # "stopped" or "crashed".
-new_fault <- function(state, code, ...) structure(list(state = state, code = code, data = list(...)), class = "ds_fault")
+new_fault <- function(state, code, ...) {
+  structure(list(state = state, code = code, data = list(...)), class = "ds_fault")
+}
 
 fault_remark <- function(fault) c(list(code = fault$code, path = ""), fault$data)
 

@@ -77,7 +77,7 @@ keep_entry <- function(folder, key, files) {
     write_entry(folder, key, files)
   })
   cached_files(folder, key, names(files)) %||%
-    abort_ds("output", sprintf("What was built can't be kept in `%s`.", folder), hint = "Is the disk full?", path = folder)
+    abort_ds("output", sprintf("What was built can't be kept in `%s`.", folder), hint = "Is the disk full?")
 }
 
 write_entry <- function(folder, key, files) {

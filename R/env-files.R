@@ -49,7 +49,8 @@ write_atomically <- function(path, write, whole = function(temporary) file.size(
     },
     error = condition_line
   )
-  if (is.null(problem) && !isTRUE(suppressWarnings(file.rename(temporary, path)))) problem <- "It could not be moved there."
+  moved <- is.null(problem) && isTRUE(suppressWarnings(file.rename(temporary, path)))
+  if (!moved) problem <- problem %||% "It could not be moved there."
   if (!is.null(problem)) {
     abort_ds("output", sprintf("`%s` could not be written.", path), problem,
       "Is the disk full? What stood there before is untouched.",

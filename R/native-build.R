@@ -41,7 +41,8 @@ compiler_settings <- function() {
 # Settings of the user's own that R CMD SHLIB reads besides.
 user_makevars <- function() {
   named <- Sys.getenv("R_MAKEVARS_USER")
-  files <- if (nzchar(named)) named else path.expand(file.path("~", ".R", c("Makevars", "Makevars-x86_64-pc-linux-gnu")))
+  usual <- path.expand(file.path("~", ".R", c("Makevars", paste0("Makevars-", R.version$platform))))
+  files <- if (nzchar(named)) named else usual
   unlist(lapply(files, read_if_there))
 }
 

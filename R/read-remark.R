@@ -67,7 +67,8 @@ remark_table <- list(
   "changes to NULL" = function(r) "changes nothing and returns nothing",
   again = function(r) "two identical calls gave different results",
   threads = function(r) {
-    words <- sprintf("with %d thread%s its result is another than with %d", r$other, if (r$other > 1) "s" else "", r$own)
+    threads <- if (r$other > 1) "threads" else "thread"
+    words <- sprintf("with %d %s its result is another than with %d", r$other, threads, r$own)
     if (is.null(r$values)) words else sprintf("%s: %s", words, r$values)
   },
   "also stops" = function(r) "stops with an error, as the reference does",
@@ -78,7 +79,8 @@ remark_table <- list(
   "ran on" = function(r) "it had run on past the limit before",
   "crashed before" = function(r) sprintf("it had crashed %d times", r$count),
   slow = function(r) {
-    sprintf("would take up to %s at this size, past the limit of %s", format_seconds(r$forecast), plain_seconds(r$limit))
+    words <- "would take up to %s at this size, past the limit of %s"
+    sprintf(words, format_seconds(r$forecast), plain_seconds(r$limit))
   },
   # random kernels
   "other shape" = function(r) "its result has another shape than the reference's",

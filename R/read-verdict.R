@@ -132,7 +132,8 @@ unfinished_sentences <- function(timings) {
     return("Interrupted: these are the measurements made until then.")
   }
   if (nzchar(timings$error)) {
-    sprintf("The timing was ended by an unforeseen error: %s. These are the measurements made until then.", timings$error)
+    words <- "The timing was ended by an unforeseen error: %s. These are the measurements made until then."
+    sprintf(words, timings$error)
   }
 }
 

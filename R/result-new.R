@@ -11,7 +11,8 @@ new_agreement <- function(table, sizes, reference, unchecked, tolerance, errors,
   )
 }
 
-new_timings <- function(samples, cells, plan, reference, seconds, notes = character(), interrupted = FALSE, error = NULL,
+new_timings <- function(samples, cells, plan, reference, seconds, notes = character(), interrupted = FALSE,
+                        error = NULL,
                         first_calls = NULL, conditions = NULL) {
   structure(
     list(

@@ -20,7 +20,8 @@
 
 evaluator_verbs <- function() {
   list(
-    prepare = evaluator_prepare, arguments = evaluator_given, fingerprint = evaluator_fingerprint, truth = evaluator_truth, value = evaluator_value,
+    prepare = evaluator_prepare, arguments = evaluator_given, fingerprint = evaluator_fingerprint,
+    truth = evaluator_truth, value = evaluator_value,
     trial = evaluator_trial, values = evaluator_values, replicates = evaluator_replicates, first = evaluator_first,
     sample = evaluator_sample, memory = evaluator_memory, varies = evaluator_varies, printing = evaluator_printing
   )
@@ -59,7 +60,9 @@ forked_backend <- function(study, memory, input_limit) {
   held$fork <- NULL
   verbs <- stats::setNames(nm = names(evaluator_verbs()))
   spoken <- lapply(verbs, function(verb) {
-    function(name, size, ..., limit = Inf) ask_copy(held, study, memory, input_limit, verb, name, size, list(...), limit)
+    function(name, size, ..., limit = Inf) {
+      ask_copy(held, study, memory, input_limit, verb, name, size, list(...), limit)
+    }
   })
   close <- function() if (!is.null(held$fork)) stop_fork(held$fork)
   c(spoken, list(close = close, overhead = 2e-4, worker = "copy", isolated = character()))

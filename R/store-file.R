@@ -54,7 +54,7 @@ open_sealed <- function(file) {
   text <- paste(read_text(file), collapse = "\n")
   if (nesting(text) > deepest_document) abort_damaged(file, "It is nested too deep for a stored document.")
   document <- tryCatch(jsonlite::parse_json(text, simplifyVector = FALSE), error = function(e) {
-    abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), utils::head(strsplit(condition_line(e), "\n")[[1]], 1),
+    abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), condition_line(e),
       "It may have been cut short: run the study again, or take a copy.",
       path = file, cause = e
     )
@@ -103,7 +103,8 @@ write_table <- function(table, path) write_text(csv_lines(table), path)
 csv_lines <- function(table) {
   quoted <- function(x) paste0("\"", gsub("\"", "\"\"", x, fixed = TRUE), "\"")
   columns <- plainly(lapply(table, function(column) {
-    ifelse(is.na(column), "", if (is.numeric(column)) sprintf("%.15g", column) else quoted(clean_text(as.character(column))))
+    text <- if (is.numeric(column)) sprintf("%.15g", column) else quoted(clean_text(as.character(column)))
+    ifelse(is.na(column), "", text)
   }))
   c(paste(quoted(names(table)), collapse = ","), do.call(paste, c(unname(columns), sep = ",")))
 }

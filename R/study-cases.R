@@ -173,7 +173,9 @@ case_arguments <- function(study, size, case = own_inputs, perturbation = 0) {
   if (perturbation > 0 && !is.null(arguments)) perturb_arguments(arguments, perturbation) else arguments
 }
 
-perturb_arguments <- function(arguments, perturbation) with_seed(perturbation, rapply(arguments, perturbed, how = "replace"))
+perturb_arguments <- function(arguments, perturbation) {
+  with_seed(perturbation, rapply(arguments, perturbed, how = "replace"))
+}
 
 # Doubles changed by up to one unit in the last place; whole numbers may be
 # counts or positions and stay.

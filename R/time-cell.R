@@ -95,7 +95,8 @@ sample_cell <- function(cell, backend, loop, limit) {
 undisturbed_batch <- function(cell, backend, limit) {
   best <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit)
   for (again in 1:2) {
-    if (is_fault(best) || best[["preempted_seconds"]] <= 0.01 * best[["seconds"]] || best[["seconds"]] > 5 * sample_target) break
+    if (is_fault(best) || best[["preempted_seconds"]] <= 0.01 * best[["seconds"]]) break
+    if (best[["seconds"]] > 5 * sample_target) break
     other <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit)
     if (is_fault(other) || other[["preempted_seconds"]] < best[["preempted_seconds"]]) best <- other
   }

@@ -93,12 +93,14 @@ where_named <- function(name, env) {
 }
 
 strings_in <- function(code) {
-  found <- rapply(list(as_list(code)), function(x) x[!is.na(x) & nzchar(x) & nchar(x, "bytes") < 100], "character", how = "unlist")
+  short <- function(x) x[!is.na(x) & nzchar(x) & nchar(x, "bytes") < 100]
+  found <- rapply(list(as_list(code)), short, "character", how = "unlist")
   as.character(found)
 }
 
 as_list <- function(code) {
-  if (is.call(code) || is.pairlist(code) || is.list(code) || is.expression(code)) return(lapply(as.list(code), function(part) {
+  nested <- is.call(code) || is.pairlist(code) || is.list(code) || is.expression(code)
+  if (nested) return(lapply(as.list(code), function(part) {
     if (missing(part)) NULL else as_list(part)
   }))
   code

@@ -55,7 +55,8 @@ read_checkpoint <- function(checkpoint, study, plan) {
 }
 
 abort_other_run <- function(path, differs) {
-  abort_ds("file", sprintf("`%s` belongs to another run.", path), sprintf("Not the same: %s.", paste(differs, collapse = ", ")),
+  abort_ds("file", sprintf("`%s` belongs to another run.", path),
+    sprintf("Not the same: %s.", paste(differs, collapse = ", ")),
     "Give another file, or delete this one to start anew.",
     path = path, differs = differs
   )

@@ -32,7 +32,8 @@
 #'   * `conditions`, a tibble of what could have spoilt a figure: `kind`, `stage`, `size`, `message`;
 #'   * `plan`, `reference`, `seconds` (the whole run), `notes` and `interrupted`.
 #'
-#'   Interrupted by Ctrl-C, or where an unforeseen error ends it, it returns what was measured so far; `error` says which.
+#'   Interrupted by Ctrl-C, or where an unforeseen error ends it, it returns what was measured so far; `error` says
+#'   which.
 #' @section Method: the speedup is the median of the paired log-ratios with a
 #'   95 % percentile bootstrap interval of 2,000 resamples (Efron and Tibshirani 1993).
 #' @section Errors: `ds_error_input` as for [ds_agree()]; `ds_error_file` for a
@@ -128,7 +129,8 @@ probe_stages <- function(timing) {
     limit <- timing$plan$cell_limit
     if (cell$prints) timing$printing[[cell$stage]] <- NA_real_
     if (clock_now() + 4 * cell$each > timing$deadline) next
-    if (isFALSE(timing$backend$varies(cell$stage, size, limit = limit))) timing$constant <- c(timing$constant, cell$stage)
+    varies <- timing$backend$varies(cell$stage, size, limit = limit)
+    if (isFALSE(varies)) timing$constant <- c(timing$constant, cell$stage)
     if (cell$prints) {
       share <- timing$backend$printing(cell$stage, size, limit = limit)
       timing$printing[[cell$stage]] <- if (is_fault(share)) NA_real_ else share
@@ -164,7 +166,8 @@ cell_mark <- function(cell, interrupted) {
     stage = cell$stage, size = cell$size, state = cell$state, batch = cell$batch,
     stopped_by = cell$stopped_by, reason = cell$reason, forecast = cell$forecast[[1]],
     forecast_low = cell$forecast[[2]], forecast_high = cell$forecast[[3]], elements = cell$elements,
-    bytes = cell$memory[["bytes"]], allocations = cell$memory[["allocations"]], largest_bytes = cell$memory[["largest_bytes"]]
+    bytes = cell$memory[["bytes"]], allocations = cell$memory[["allocations"]],
+    largest_bytes = cell$memory[["largest_bytes"]]
   )
 }
 

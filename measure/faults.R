@@ -67,7 +67,7 @@ interrupted <- vapply(seq_len(count(50)), function(i) {
   measured <- sizes_done(words) > 0
   told <- grepl("Interrupted|kept in", paste(words, paste(readLines(running$get_output_file()), collapse = " ")))
   wrong <- !status %in% c(0L, 130L) || (measured && is.null(result)) || (status == 130L && !told)
-  if (wrong) cat(sprintf("status %s, measured %s, result %s, told %s\n%s\n", status, measured, !is.null(result), told, words))
+  if (wrong) cat("status", status, "measured", measured, "result", !is.null(result), "told", told, "\n", words, "\n")
   wrong
 }, NA)
 tell("Ctrl-C: a result lost, a wrong status or no word", length(interrupted), interrupted)
@@ -84,7 +84,7 @@ full_disk <- function(kilobytes) {
   if (is.null(result) && length(told)) result <- loads(told[[2]])
   empty <- any(file.size(list.files(disk, full.names = TRUE)) == 0)
   wrong <- ran$status != 2L || is.null(result) || empty
-  if (wrong) cat(sprintf("%d kB: status %s, result %s, empty %s\n%s\n", kilobytes, ran$status, !is.null(result), empty, ran$stderr))
+  if (wrong) cat(kilobytes, "kB: status", ran$status, "result", !is.null(result), "empty", empty, "\n", ran$stderr, "\n")
   wrong
 }
 if (Sys.info()[["sysname"]] == "Linux" && Sys.info()[["effective_user"]] == "root") {

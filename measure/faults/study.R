@@ -10,7 +10,9 @@ by_name <- function(rain) sum(vapply(rain, "scaled", 0)) * factor + 7 + do.call(
 native <- ds_native("store.c", "store", flags = "-O1")
 record <- function(n) rep_len(scan("rain.txt", quiet = TRUE), n) + 0.25
 
-ds_study("Store under rain", function(n, more = 1) list(rain = record(n) * more), sizes = c(100, 1000, 4000), seed = 5) |>
+inputs <- function(n, more = 1) list(rain = record(n) * more)
+
+ds_study("Store under rain", inputs, sizes = c(100, 1000, 4000), seed = 5) |>
   ds_stage("kept", keeper) |>
   ds_stage("named", by_name) |>
   ds_stage("c", native) |>

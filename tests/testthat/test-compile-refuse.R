@@ -51,9 +51,11 @@ test_that("what can't be compiled is refused with line, expression, reason and a
       x
     }
   }, 1, words = "changes in the middle of an expression")
-  says(function(x) switch(paste(x),
-    a = 1
-  ), 1, words = "`switch\\(\\)` on text")
+  says(function(x) {
+    switch(paste(x),
+      a = 1
+    )
+  }, 1, words = "`switch\\(\\)` on text")
   expect_error(ds_compile(function(...) 1), class = "ds_error_unsupported")
   expect_error(ds_compile(sum), class = "ds_error_input")
   expect_error(ds_compile(3), class = "ds_error_input")

@@ -248,10 +248,12 @@ test_that("switch, lists and names come out as in R", {
       c = x * 3
     ), c(end = x, 2), parts = list(deep = list(k)))
   }, list(1, 5), list(2L, 5), list(3, 5), list(2.7, 5))
-  same_as_r(function(k) switch(k,
-    10,
-    20
-  ), list(1), list(3), list(NA_real_))
+  same_as_r(function(k) {
+    switch(k,
+      10,
+      20
+    )
+  }, list(1), list(3), list(NA_real_))
   same_as_r(
     function(x) (if (x > 1) c(1, 2) else c(3, 4)) + if (x > 5) stop("too large") else 1, list(0), list(2),
     list(7)

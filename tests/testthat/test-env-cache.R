@@ -59,9 +59,8 @@ test_that("kernels of both kinds heal a damaged cache, and do without one that c
   for (file in list.files(outer, "[.]so$", recursive = TRUE, full.names = TRUE)) {
     writeBin(utils::head(readBin(file, "raw", 1e6), 900), file)
   }
-  in_new_session <- function() callr::r(function(code, f) {
-    c(deepstride::ds_native(code, "twice")(2), deepstride::ds_compile(f)(2))
-  }, list(code, f))
+  both <- function(code, f) c(deepstride::ds_native(code, "twice")(2), deepstride::ds_compile(f)(2))
+  in_new_session <- function() callr::r(both, list(code, f))
   expect_identical(in_new_session(), right)
   kernels <- list.files(outer, "[.]so$", recursive = TRUE, full.names = TRUE)
   expect_true(all(file.size(kernels) > 900))
