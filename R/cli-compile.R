@@ -40,7 +40,7 @@ file_name <- function(name) gsub("[^A-Za-z0-9._-]", "_", sub("^[.]+", "", name))
 
 # The script is run in an environment of its own.
 script_function <- function(path, name) {
-  if (!file.exists(path)) abort_input(sprintf("There is no script `%s`.", path), arg = "file")
+  if (file_facts(path)$kind != "file") abort_input(sprintf("There is no script `%s`.", path), arg = "file")
   scope <- new.env(parent = globalenv())
   tryCatch(
     sys.source(path, scope, chdir = TRUE, keep.source = TRUE),

@@ -117,6 +117,7 @@ result_status <- function(result) {
 
 # What can't be written is worse than what disagrees.
 final_status <- function(result, stored, faces) {
+  if (nzchar(result$timings$error)) tell("deepstride: an unforeseen error ended the timing: ", result$timings$error)
   misplaced <- isTRUE(attr(stored, "misplaced"))
   max(result_status(result), faces$status, if (misplaced) exit_status[["unusable"]])
 }

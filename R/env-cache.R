@@ -15,7 +15,7 @@ cache_folder <- function(name) {
 }
 
 session_folder <- function(name) {
-  folder <- file.path(tempdir(), name)
+  folder <- file.path(tempdir(check = TRUE), name)
   if (!dir.exists(folder)) dir.create(folder, recursive = TRUE, showWarnings = FALSE, mode = "0700")
   folder
 }

@@ -5,6 +5,9 @@ local_directory <- function(path, frame = parent.frame()) {
   if (!is.null(path) && dir.exists(path)) withr::local_dir(path, .local_envir = frame)
 }
 
+# A name in the folder for temporary files, which a kernel may have taken away.
+scratch_file <- function(prefix, ending = "") tempfile(prefix, tempdir(check = TRUE), ending)
+
 # Stops unless `path` is a folder that can be written to, or could be made. The folder
 # itself is made when there is something to put in.
 check_output_folder <- function(path, arg = "out") {

@@ -2,6 +2,7 @@
 quietly <- function(expr, file = NULL, muffle_warnings = TRUE) {
   if (!is.null(file)) {
     depth <- sink.number()
+    dir.create(dirname(file), showWarnings = FALSE) # a kernel may have taken it away
     sink(file, append = TRUE)
     on.exit(while (sink.number() > depth) sink())
   }

@@ -11,7 +11,7 @@ read_native <- function(source, language) {
   check_string(source, "source")
   if (!is.null(language)) check_choice(language, unique(native_endings), "language")
   if (grepl("\n", source)) return(code_from_string(source, language))
-  if (!file.exists(source) || dir.exists(source)) {
+  if (file_facts(source)$kind != "file") {
     abort_input(
       sprintf("There is no source file `%s`.", source),
       sprintf("Looked in `%s`.", dirname(normalizePath(source, mustWork = FALSE))),

@@ -27,6 +27,8 @@ evaluator_verbs <- function() {
   )
 }
 
+evaluator_answer <- function(evaluator, verb, args) do.call(evaluator_verbs()[[verb]], c(list(evaluator), args))
+
 # Evaluations that one question may ask for, by verb.
 evaluations_of <- function(verb, given) {
   switch(verb,
@@ -78,16 +80,17 @@ ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, 
 }
 
 open_copy <- function(held, study, memory) {
-  said <- tempfile("said")
+  said <- scratch_file("said")
   held$made <- ""
   held$making <- 0
+  evaluator <- NULL # the copy's own: a stage may run a study of its own
   held$fork <- start_fork(said, function(question) {
-    if (is.null(worker_state$evaluator)) {
-      worker_state$evaluator <- new_evaluator(study, said)
+    if (is.null(evaluator)) {
+      evaluator <<- new_evaluator(study, said)
       gc() # marks every page that it shares with the session: now, and not in a sample
       if (is.finite(memory)) limit_memory(memory)
     }
-    worker_answer(question[[1]], question[[2]])
+    evaluator_answer(evaluator, question[[1]], question[[2]])
   })
 }
 

@@ -3,7 +3,7 @@
 # a worker process; the verbs are the same (see stage-backend.R). Each verb returns
 # a plain value, or a fault. `said` is the file that takes what is printed.
 
-new_evaluator <- function(study, said = tempfile("said")) {
+new_evaluator <- function(study, said = scratch_file("said")) {
   evaluator <- new.env()
   evaluator$study <- study
   evaluator$said <- said

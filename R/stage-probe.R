@@ -10,7 +10,7 @@ fresh_call <- function(evaluator, name, size) {
 # allocation of 2000 bytes (R's own page size, memory.c).
 evaluator_memory <- function(evaluator, name, size, limit = Inf) {
   ready <- fresh_call(evaluator, name, size)
-  log <- tempfile("memory")
+  log <- scratch_file("memory")
   on.exit({
     try(utils::Rprofmem(NULL), silent = TRUE)
     unlink(log)
@@ -60,7 +60,7 @@ printers <- c("cat", "print", "print.default", "message", "writeLines", "show", 
 # profiler over about a fifth of a second of evaluations.
 evaluator_printing <- function(evaluator, name, size, limit = Inf) {
   ready <- fresh_call(evaluator, name, size)
-  log <- tempfile("profile")
+  log <- scratch_file("profile")
   on.exit({
     utils::Rprof(NULL)
     unlink(log)

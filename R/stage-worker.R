@@ -3,7 +3,7 @@
 
 worker_backend <- function(study, isolated, memory, input_limit, sanitize = FALSE) {
   workers <- new.env() # by stage, and nothing else: stages may have any name
-  log <- if (sanitize) tempfile("sanitizers")
+  log <- if (sanitize) scratch_file("sanitizers")
   ask <- function(verb) {
     function(name, size, ..., limit = input_limit) {
       given <- list(...)
@@ -75,4 +75,4 @@ worker_begin <- function(study, memory, sanitized, said) {
   TRUE
 }
 
-worker_answer <- function(verb, args) do.call(evaluator_verbs()[[verb]], c(list(worker_state$evaluator), args))
+worker_answer <- function(verb, args) evaluator_answer(worker_state$evaluator, verb, args)

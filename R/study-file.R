@@ -3,9 +3,7 @@
 
 read_study_file <- function(path) {
   check_string(path, "file")
-  if (!file.exists(path) || dir.exists(path)) {
-    abort_input(sprintf("There is no study file `%s`.", path), arg = "file")
-  }
+  if (file_facts(path)$kind != "file") abort_input(sprintf("There is no study file `%s`.", path), arg = "file")
   expressions <- parse_study_file(path)
   directory <- dirname(normalizePath(path))
   value <- run_study_file(expressions, path, directory)

@@ -8,6 +8,7 @@ can_fork <- function() .Platform$OS.type == "unix"
 
 # `answer` is what the copy does with a question; what it prints goes to the file `said`.
 start_fork <- function(said, answer) {
+  dir.create(dirname(said), showWarnings = FALSE)
   file.create(said)
   made <- tryCatch(fork_process(said), error = function(e) {
     abort_ds("worker", "A worker process could not be started.", condition_line(e), cause = e)
@@ -73,11 +74,4 @@ death_fault <- function(status) {
   if (is.na(status)) return(new_fault("crashed", "gone"))
   if (status == quit_status) return(new_fault("crashed", "quit"))
   if (status < 0) new_fault("crashed", "signal", signal = -status) else new_fault("crashed", "exit", status = status)
-}
-
-# One value worked out in a copy of its own, or a fault.
-in_fork <- function(make, limit) {
-  fork <- start_fork(tempfile("said"), function(question) make())
-  on.exit(stop_fork(fork))
-  ask_fork(fork, NULL, limit)
 }

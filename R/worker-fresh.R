@@ -61,8 +61,8 @@ library_paths <- function() c(R_LIBS = paste(.libPaths(), collapse = .Platform$p
 
 # Asks one of them for its first evaluation; a fault when it died or took too long.
 ask_fresh <- function(process, kernel, arguments, native, setting, directory, limit) {
-  question <- tempfile(fileext = ".rds")
-  answer <- tempfile(fileext = ".rds")
+  question <- scratch_file("fresh", ".rds")
+  answer <- scratch_file("fresh", ".rds")
   on.exit({
     unlink(c(question, answer))
     process$kill()

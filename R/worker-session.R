@@ -24,7 +24,7 @@ named_globals <- function(functions) {
 
 # `environment` holds variables for the process. What it prints goes to a file that is watched.
 start_session <- function(setting, environment = NULL) {
-  said <- tempfile("said")
+  said <- scratch_file("said")
   options <- callr::r_session_options(stdout = said, stderr = NULL, env = worker_environment(environment))
   session <- tryCatch(
     callr::r_session$new(options, wait_timeout = 20000),

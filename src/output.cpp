@@ -2,6 +2,7 @@
 // only the command itself may decide; and what a file is before it is opened.
 #include <Rcpp.h>
 #include <cerrno>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 
@@ -28,7 +29,9 @@ const char unfinished[] =
 
 // R's quit() and C's exit() both come by here.
 void leave() {
-  if (getpid() != command_process || declared >= 0) return;
+  if (getpid() != command_process) return;
+  fflush(nullptr);
+  if (declared >= 0) _exit(declared);  // whatever a finalizer of the study's says
   if (write(2, unfinished, sizeof unfinished - 1) < 0) _exit(2);
   _exit(2);
 }
