@@ -24,6 +24,9 @@ compare_results <- function(expected, given, path = "", slack = "missing") {
 
 is_comparable <- function(x) typeof(x) %in% c("double", "integer", "logical", "complex", "raw")
 
+# Numbers that rounding can move. Logical values, factors, dates and times are equal or different.
+is_measured <- function(x) is.numeric(x) || is.complex(x)
+
 describe_type <- function(x) {
   if (is.null(x)) return("NULL")
   if (is.list(x)) return("a list")
@@ -44,7 +47,7 @@ compare_lists <- function(expected, given, path, slack) {
   if (length(expected) != length(given)) {
     return(mismatched("elements", path, given = length(given), expected = length(expected)))
   }
-  found <- compare_attributes(expected, given, path)
+  found <- compare_attributes(expected, given, path, slack)
   steps <- list_steps(expected)
   for (i in seq_along(expected)) {
     found <- merge_differences(found, compare_results(expected[[i]], given[[i]], paste0(path, steps[[i]]), slack))
@@ -74,7 +77,8 @@ compare_lengths <- function(expected, given, path) {
 
 compare_atomic <- function(expected, given, path, slack) {
   if (length(expected) != length(given)) return(compare_lengths(expected, given, path))
-  found <- compare_attributes(expected, given, path)
+  found <- compare_attributes(expected, given, path, slack)
+  exact <- !is_measured(expected) || !is_measured(given) || (is.integer(expected) && is.integer(given))
   common <- common_type(typeof(expected), typeof(given))
   if (typeof(expected) != typeof(given)) {
     found$notes <- c(found$notes, list(new_remark("type", path, given = typeof(given), expected = typeof(expected))))
@@ -87,7 +91,11 @@ compare_atomic <- function(expected, given, path, slack) {
     if (any(alike)) found$notes <- c(found$notes, list(slack_note(path, alike, slack)))
     counted <- compare_vectors(as_type(expected, common), as_type(given, common))
   }
-  merge_differences(found, describe_counts(counted, expected, given, path))
+  counts <- describe_counts(counted, expected, given, path)
+  if (exact && counts$n_different > 0 && length(counts$mismatch) == 0) {
+    counts$mismatch <- list(new_remark("value", counts$where, values = counts$values))
+  }
+  merge_differences(found, counts)
 }
 
 overlooked <- function(expected, given, slack) {
@@ -138,24 +146,36 @@ full_precision <- function(x) {
   format(x)
 }
 
-# dim and class strictly; names are reported, not judged.
-compare_attributes <- function(expected, given, path) {
+label_names <- c("names", "dimnames", "row.names")
+
+# What attributes say counts: shape, class, levels, units, time zone, centre and scale. Labels
+# (names and their kin) count too, unless `slack` overlooks them.
+compare_attributes <- function(expected, given, path, slack) {
   found <- no_difference()
-  for (name in c("dim", "class", "levels")) {
-    if (!identical(as_integers(attr(expected, name)), as_integers(attr(given, name)))) {
-      wrong <- mismatched("attribute", path,
-        given = attribute_words(given, name),
-        expected = attribute_words(expected, name)
-      )
-      found <- merge_differences(found, wrong)
-    }
+  known <- sort(unique(c(names(attributes(expected)), names(attributes(given)))))
+  for (name in setdiff(known, c(label_names, "srcref"))) {
+    one <- compare_attribute(attr(expected, name), attr(given, name), name, expected, given, path, slack)
+    found <- merge_differences(found, one)
   }
-  for (name in c("names", "dimnames")) {
-    if (!identical(attr(expected, name), attr(given, name))) {
-      found$notes <- c(found$notes, list(new_remark("labels", path, name = name)))
+  for (name in intersect(label_names, known)) {
+    if (identical(attr(expected, name), attr(given, name))) next
+    remark <- new_remark("labels", path, name = name)
+    if ("labels" %in% slack) {
+      found$notes <- c(found$notes, list(remark))
+    } else {
+      found <- merge_differences(found, mismatched("labels", path, name = name))
     }
   }
   found
+}
+
+# Numbers among attributes (what was subtracted, the times of a series) are compared as numbers.
+compare_attribute <- function(expected, given, name, whole, other, path, slack) {
+  if (identical(expected, given)) return(no_difference())
+  if (name == "dim" && identical(as_integers(expected), as_integers(given))) return(no_difference())
+  numbers <- is.double(expected) && is.double(given) && length(expected) == length(given)
+  if (numbers) return(compare_results(expected, given, sprintf("%s@%s", path, name), slack))
+  mismatched("attribute", path, given = attribute_words(other, name), expected = attribute_words(whole, name))
 }
 
 as_integers <- function(x) if (is.double(x)) as.integer(x) else x
@@ -163,5 +183,6 @@ as_integers <- function(x) if (is.double(x)) as.integer(x) else x
 attribute_words <- function(x, name) {
   value <- attr(x, name)
   if (is.null(value)) return(paste("no", name))
+  if (!is.atomic(value)) return(paste("another", name))
   paste(name, paste(format(value, trim = TRUE), collapse = if (name == "dim") " x " else ", "))
 }

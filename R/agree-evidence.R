@@ -21,8 +21,8 @@ widen <- function(spread, value, other) {
     if (!is.list(other) || length(other) != length(value)) return(spread)
     return(Map(widen, spread, value, other))
   }
-  if (!is.numeric(value)) return(0)
-  if (!is.numeric(other) || length(other) != length(value)) return(spread)
+  if (!is_measured(value)) return(0)
+  if (!is_measured(other) || length(other) != length(value)) return(spread)
   change <- as.double(abs(other - value))
   change[!is.finite(change)] <- 0
   if (identical(spread, value)) change else pmax(spread, change)
@@ -33,11 +33,11 @@ widen <- function(spread, value, other) {
 # largest magnitude that the result takes on ordinary arguments of these magnitudes.
 within_rounding <- function(expected, given, spread, terms, typical) {
   if (is.list(expected)) return(all(mapply(within_rounding, expected, given, spread, terms, typical)))
-  if (!is.numeric(expected)) return(TRUE)
-  gap <- abs(as.double(given) - as.double(expected))
+  if (!is_measured(expected)) return(FALSE) # equal or different
+  gap <- abs(as.vector(given) - as.vector(expected)) # of complex numbers the modulus
   gap[!is.finite(gap)] <- 0 # patterns of NA and Inf are judged apart
   growth <- 4 * sqrt(max(terms, 16))
-  size <- abs(as.double(expected))
+  size <- abs(as.vector(expected))
   size[!is.finite(size)] <- 0
   denormal <- 8 * terms * 2^-1074 # below the normal range a rounding error has a fixed size
   allowed <- rounding_bound(terms) * size + growth * (spread + 16 * .Machine$double.eps * typical) + denormal
@@ -47,7 +47,7 @@ within_rounding <- function(expected, given, spread, terms, typical) {
 # Largest finite magnitude of each numeric part of a result; 0 elsewhere.
 result_magnitude <- function(value) {
   if (is.list(value)) return(lapply(value, result_magnitude))
-  if (!is.numeric(value)) return(0)
+  if (!is_measured(value)) return(0)
   finite <- abs(value[is.finite(value)])
   if (length(finite)) max(finite) else 0
 }

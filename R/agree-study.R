@@ -9,8 +9,9 @@
 #' reference did not, or ran on past five times `limit`) and `crashed` (it took its
 #' worker process down).
 #'
-#' A lost `dim` differs; other names, or an integer in place of a
-#' double of the same value, are noted. A stage differs also when it changes its arguments and does not
+#' A lost `dim`, other levels, units, time zones or names differ; an integer in place of a
+#' double of the same value is noted. What is no number (logical values, factors, dates, times, text), and integers, are
+#' equal or different, never rounding; complex numbers are judged by their modulus. A stage differs also when it changes its arguments and does not
 #' declare `in_place`, when two identical calls give different results, or when more threads give a
 #' result that rounding does not explain. Noted are other
 #' bits with more threads, a result that shares memory with an argument,
@@ -64,11 +65,15 @@
 ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolate = c("none", "stage"),
                      sanitize = FALSE) {
   local_plain()
-  check_runnable(study)
+  given <- check_runnable(study)
   isolate <- check_choice(isolate, c("none", "stage"), "isolate")
   check_number(limit, "limit", 0)
   check_flag(sanitize, "sanitize")
   study$cases <- as_cases(cases)
+  variants <- argument_variants(given, study$cases$rules, reference_code(study))
+  study$variants <- c(variants$moved, variants$alone)
+  study$moved <- names(variants$moved)
+  study$alone <- variants$rules
   study$sizes <- if (is.null(sizes)) study$sizes else sort(unique(check_sizes(sizes, "sizes")))
   local_random_state()
   local_directory(study$directory)
@@ -112,6 +117,11 @@ agreement_backend <- function(study, isolate, sanitize) {
   mixed_backend(study, if (isolate == "stage") names(study$stages) else natives, memory, sanitize)
 }
 
+reference_code <- function(study) {
+  kernel <- study$stages[[reference_of(study)]]$kernel
+  attr(kernel, "ds_compiled")$original %||% kernel
+}
+
 case_size <- 67 # not divisible by any block size, longer than the usual ones
 
 # What is checked: own inputs first, then awkward sizes, then the cases.
@@ -120,7 +130,7 @@ check_plan <- function(study) {
   blocks <- unlist(lapply(study$stages, function(stage) stage$block))
   around <- c(blocks - 1, blocks, blocks + 1, 2 * blocks + 1)
   odd <- if (awkward %in% rules) setdiff(unique(c(awkward_sizes, around[around > 0])), study$sizes)
-  cases <- c(setdiff(rules, awkward), names(study$cases$own))
+  cases <- c(setdiff(rules, c(awkward, parameters, one_at_a_time)), names(study$variants), names(study$cases$own))
   tibble::tibble(
     size = c(study$sizes, odd, rep(case_size, length(cases))),
     case = c(rep(own_inputs, length(study$sizes) + length(odd)), cases)

@@ -75,6 +75,7 @@ remark_table <- list(
   "does not stop" = function(r) sprintf("gives a result where the reference %s", remark_words(list(r$cause))),
   # what was not checked
   reference = function(r) paste("the reference", remark_words(list(r$cause))),
+  domain = function(r) "the reference gives no numbers there, which it does otherwise: outside its domain",
   "no inputs" = function(r) "`inputs` makes nothing at this size",
   "ran on" = function(r) "it had run on past the limit before",
   "crashed before" = function(r) sprintf("it had crashed %d times", r$count),

@@ -2,15 +2,18 @@
 #'
 #' Besides the study's own inputs, [ds_agree()] checks every stage on variants made
 #' from them by rule, built to bring out mistakes. A rule changes the numeric
-#' vectors and matrices with more than one element among the arguments;
-#' single numbers are taken to be parameters and stay as they are. Where
-#' a rule changes nothing it is left out. "awkward sizes" are the study's own inputs at 1, 2, 3,
+#' vectors and matrices with more than one element among the arguments.
+#' "parameters" moves what has one element, each by itself: numbers a little, doubled, halved, whole ones by
+#' one; flags flip; texts go through the choices that the reference's code lists. A number that is the length or
+#' a dimension of another argument stays. "one at a time" applies some of the rules to one argument alone. Where
+#' a rule changes nothing it is left out; where the reference stops, or gives `NA`, `NaN` or `Inf` that it does not
+#' give otherwise, a parameter has left its domain, and nobody is judged. "awkward sizes" are the study's own inputs at 1, 2, 3,
 #' primes, powers of two and their neighbours.
 #'
-#' The rules, by name: "awkward sizes", "all negative", "all positive", "all equal", "sorted",
+#' The rules, by name: "awkward sizes", "parameters", "one at a time", "all negative", "all positive", "all equal", "sorted",
 #' "reversed", "one huge among small", "far larger", "far smaller", "denormal", "near overflow", "signed zero",
-#' "NA", "NaN", "Inf", "integer for double", "double for integer", "length zero",
-#' "one element", "one row", "one column", "names", "NA logical".
+#' "NA", "NA first", "NA last", "NaN", "Inf", "integer for double", "double for integer", "length zero",
+#' "one element", "one row", "one row fewer", "one column", "one column fewer", "square", "names", "NA logical".
 #'
 #' @param only,except Names of rules to choose or to leave out: those outside the
 #'   kernel's domain, say.
@@ -24,7 +27,7 @@
 #' ds_cases(own = list("drought year" = function(n) list(rain = numeric(n), keep = 0.9)))
 #' @export
 ds_cases <- function(only = NULL, except = NULL, own = list()) {
-  rules <- c(awkward, names(case_rules()))
+  rules <- c(awkward, parameters, one_at_a_time, names(case_rules()))
   unknown <- setdiff(c(only, except), rules)
   if (length(unknown) > 0) {
     abort_input(sprintf("There is no case \"%s\".", unknown[[1]]),
@@ -80,8 +83,10 @@ for_numbers <- function(rule) {
   }
 }
 
-middle_set <- function(v, value) {
-  v[[(length(v) + 1) %/% 2]] <- value
+middle_set <- function(v, value) place_set(v, (length(v) + 1) %/% 2, value)
+
+place_set <- function(v, at, value) {
+  v[[at]] <- value
   v
 }
 
@@ -107,6 +112,8 @@ value_rules <- function() {
 special_rules <- function() {
   list(
     "NA" = function(v) if (is.numeric(v)) middle_set(v, NA),
+    "NA first" = function(v) if (is.numeric(v)) place_set(v, 1, NA),
+    "NA last" = function(v) if (is.numeric(v)) place_set(v, length(v), NA),
     "NaN" = for_doubles(function(v) middle_set(v, NaN)),
     "Inf" = for_doubles(function(v) middle_set(v, Inf)),
     "NA logical" = function(v) if (is.logical(v)) middle_set(v, NA)
@@ -128,6 +135,13 @@ shape_rules <- function() {
     "length zero" = function(v) if (is.null(dim(v))) v[0],
     "one element" = function(v) if (is.null(dim(v))) v[1],
     "one row" = function(v) if (length(dim(v)) == 2) v[1, , drop = FALSE],
+    "square" = function(v) {
+      if (length(dim(v)) != 2 || nrow(v) == ncol(v) || min(dim(v)) == 0) return(NULL)
+      side <- seq_len(min(dim(v)))
+      v[side, side, drop = FALSE]
+    },
+    "one column fewer" = function(v) if (length(dim(v)) == 2 && ncol(v) > 1) v[, -1, drop = FALSE],
+    "one row fewer" = function(v) if (length(dim(v)) == 2 && nrow(v) > 1) v[-1, , drop = FALSE],
     "one column" = function(v) if (length(dim(v)) == 2) v[, 1, drop = FALSE],
     "names" = function(v) if (is.null(dim(v))) stats::setNames(v, paste0("v", seq_along(v)))
   )
@@ -167,6 +181,8 @@ case_arguments <- function(study, size, case = own_inputs, perturbation = 0) {
       )
     }
     arguments <- own
+  } else if (case %in% names(study$variants)) {
+    arguments <- study$variants[[case]](arguments)
   } else if (case != own_inputs) {
     arguments <- vary_arguments(arguments, case)
   }

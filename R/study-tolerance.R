@@ -16,6 +16,8 @@
 #'   fraction of the larger of the two, in units in the last place.
 #' @param types `"loose"`: an integer or a logical in place of a double of the same value, and
 #'   `NA` in place of `NaN`, agree and are noted. `"strict"`: they differ.
+#' @param labels Whether other names, dimnames or row names than the reference's count as a difference, or are
+#'   only noted. On the case "names", which gives names to arguments that have none, they are only noted.
 #' @param outputs A named list of `ds_tolerance()` for single elements of a result that
 #'   is a list.
 #' @param false_alarm For stages declared random: the chance that one whose
@@ -26,19 +28,21 @@
 #' ds_tolerance()
 #' ds_tolerance(relative = 1e-6, outputs = list(count = ds_tolerance(absolute = 0)))
 #' @export
-ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c("loose", "strict"), outputs = list(),
+ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c("loose", "strict"),
+                         labels = c("count", "ignore"), outputs = list(),
                          false_alarm = 0.01) {
   limits <- list(absolute = absolute, relative = relative, ulp = ulp)
   for (name in names(limits)) {
     if (!is.null(limits[[name]])) check_least(limits[[name]], name, 0)
   }
   types <- check_choice(types, c("loose", "strict"), "types")
+  labels <- check_choice(labels, c("count", "ignore"), "labels")
   check_number(false_alarm, "false_alarm", 0, 1)
   good <- length(outputs) == 0 || all(nzchar(rlang::names2(outputs)))
   if (!is.list(outputs) || !good || !all(vapply(outputs, inherits, NA, "ds_tolerance"))) {
     abort_input("`outputs` must be a named list of `ds_tolerance()`.", you_gave(outputs), arg = "outputs")
   }
-  structure(c(limits, list(types = types, outputs = outputs, false_alarm = false_alarm)), class = "ds_tolerance")
+  structure(c(limits, list(types = types, labels = labels, outputs = outputs, false_alarm = false_alarm)), class = "ds_tolerance")
 }
 
 has_limits <- function(tolerance) {
