@@ -102,7 +102,8 @@ rule_of <- function(study, case) if (case %in% names(study$alone)) study$alone[[
 
 case_slack <- function(case, tolerance) {
   c(
-    if (tolerance$labels == "ignore" || case == "names") "labels", if (tolerance$types == "loose") "missing", if (case == "Inf") "infinite",
+    if (tolerance$labels == "ignore" || case == "names") "labels",
+    if (tolerance$types == "loose") "missing", if (case == "Inf") "infinite",
     if (case %in% c("near overflow", "one huge among small", "far larger")) "overflow"
   )
 }

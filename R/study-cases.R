@@ -7,11 +7,11 @@
 #' one; flags flip; texts go through the choices that the reference's code lists. A number that is the length or
 #' a dimension of another argument stays. "one at a time" applies some of the rules to one argument alone. Where
 #' a rule changes nothing it is left out; where the reference stops, or gives `NA`, `NaN` or `Inf` that it does not
-#' give otherwise, a parameter has left its domain, and nobody is judged. "awkward sizes" are the study's own inputs at 1, 2, 3,
-#' primes, powers of two and their neighbours.
+#' give otherwise, a parameter has left its domain, and nobody is judged. "awkward sizes" are the study's own inputs
+#' at 1, 2, 3, primes, powers of two and their neighbours.
 #'
-#' The rules, by name: "awkward sizes", "parameters", "one at a time", "all negative", "all positive", "all equal", "sorted",
-#' "reversed", "one huge among small", "far larger", "far smaller", "denormal", "near overflow", "signed zero",
+#' The rules, by name: "awkward sizes", "parameters", "one at a time", "all negative", "all positive", "all equal",
+#' "sorted", "reversed", "one huge among small", "far larger", "far smaller", "denormal", "near overflow", "signed zero",
 #' "NA", "NA first", "NA last", "NaN", "Inf", "integer for double", "double for integer", "length zero",
 #' "one element", "one row", "one row fewer", "one column", "one column fewer", "square", "names", "NA logical".
 #'

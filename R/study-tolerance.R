@@ -42,7 +42,8 @@ ds_tolerance <- function(absolute = NULL, relative = NULL, ulp = NULL, types = c
   if (!is.list(outputs) || !good || !all(vapply(outputs, inherits, NA, "ds_tolerance"))) {
     abort_input("`outputs` must be a named list of `ds_tolerance()`.", you_gave(outputs), arg = "outputs")
   }
-  structure(c(limits, list(types = types, labels = labels, outputs = outputs, false_alarm = false_alarm)), class = "ds_tolerance")
+  others <- list(types = types, labels = labels, outputs = outputs, false_alarm = false_alarm)
+  structure(c(limits, others), class = "ds_tolerance")
 }
 
 has_limits <- function(tolerance) {

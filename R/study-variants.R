@@ -10,7 +10,8 @@ lone_rules <- c("NA", "Inf", "all negative", "sorted", "all equal")
 argument_variants <- function(arguments, rules, code) {
   data <- names(Filter(is_data, arguments))
   alone <- if (one_at_a_time %in% rules && length(data) > 1) {
-    unlist(lapply(data, function(name) lone_variants(name, intersect(lone_rules, rules))), recursive = FALSE)
+    lone <- intersect(lone_rules, rules)
+    unlist(lapply(data, lone_variants, lone), recursive = FALSE)
   }
   singles <- names(Filter(is_parameter, arguments))
   moved <- if (parameters %in% rules) {

@@ -24,7 +24,8 @@ test_that("what is no number is equal or different, never rounding", {
       attr(found, "scaled:center") <- 0
       found
     }),
-    list(function(x) c(a = 1, b = 2), function(x) c(b = 1, a = 2)), list(function(x) list(a = 1), function(x) list(b = 1)),
+    list(function(x) c(a = 1, b = 2), function(x) c(b = 1, a = 2)),
+    list(function(x) list(a = 1), function(x) list(b = 1)),
     list(function(x) data.frame(x), function(x) data.frame(x, row.names = rev(seq_along(x))))
   )
   for (pair in wrong) expect_identical(verdict_of_two(pair[[1]], pair[[2]]), "differs", info = deparse(pair[[2]]))
@@ -38,11 +39,17 @@ test_that("what is no number is equal or different, never rounding", {
 test_that("a parameter that is written into the code, and a case that only one argument shows, are found", {
   inputs <- function(n) list(x = stats::runif(n), w = stats::runif(n), keep = 0.85, k = 3L, drop = TRUE, kind = "sum")
   reference <- function(x, w, keep, k, drop, kind) {
-    level <- switch(kind, sum = sum(x * w), mean = mean(x * w), stop("no such kind"))
+    level <- switch(kind,
+      sum = sum(x * w),
+      mean = mean(x * w),
+      stop("no such kind")
+    )
     list(keep * level, if (drop) k else 0L, sum(w, na.rm = TRUE))
   }
   found <- function(stage, ...) {
-    study <- ds_study("Moved", inputs, sizes = 20, ...) |> ds_stage("one", reference) |> ds_stage("two", stage)
+    study <- ds_study("Moved", inputs, sizes = 20, ...) |>
+      ds_stage("one", reference) |>
+      ds_stage("two", stage)
     rows <- as.data.frame(ds_agree(study))
     rows$case[rows$verdict %in% c("differs", "failed")]
   }
