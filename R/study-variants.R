@@ -6,7 +6,8 @@ parameters <- "parameters"
 one_at_a_time <- "one at a time"
 lone_rules <- c("NA", "Inf", "all negative", "sorted", "all equal")
 
-# list(moved, alone, rules): `rules` says by which rule each of `alone` was made. `code` is the reference's: it lists the choices of a text.
+# list(moved, alone, rules): `rules` says by which rule each of `alone` was made. `code` is the
+# reference's: it lists the choices of a text.
 argument_variants <- function(arguments, rules, code) {
   data <- names(Filter(is_data, arguments))
   alone <- if (one_at_a_time %in% rules && length(data) > 1) {

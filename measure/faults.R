@@ -84,7 +84,7 @@ full_disk <- function(kilobytes) {
   if (is.null(result) && length(told)) result <- loads(told[[2]])
   empty <- any(file.size(list.files(disk, full.names = TRUE)) == 0)
   wrong <- ran$status != 2L || is.null(result) || empty
-  if (wrong) cat(kilobytes, "kB: status", ran$status, "result", !is.null(result), "empty", empty, "\n", ran$stderr, "\n")
+  if (wrong) cat(kilobytes, "kB: status", ran$status, "result", !is.null(result), "\n", ran$stderr, "\n")
   wrong
 }
 if (Sys.info()[["sysname"]] == "Linux" && Sys.info()[["effective_user"]] == "root") {

@@ -16,7 +16,9 @@ test_that("differences are found through nested lists and named as a user would 
 
 test_that("shape, class and length count; names, and the type of equal values, are noted", {
   m <- matrix(1:6, 2)
-  expect_match(compare_results(m, as.vector(m))$mismatch |> words(), "has no dim, the reference's has dim 2 x 3", fixed = TRUE)
+  expect_match(compare_results(m, as.vector(m))$mismatch |> words(), "has no dim, the reference's has dim 2 x 3",
+    fixed = TRUE
+  )
   expect_match(compare_results(1:3, 1:4)$mismatch |> words(), "length 4")
   expect_match(compare_results(structure(1, class = "depth"), 1)$mismatch |> words(), "class")
   expect_match(compare_results(1, sum)$mismatch |> words(), "a function, which can't be compared")
@@ -33,8 +35,11 @@ test_that("shape, class and length count; names, and the type of equal values, a
 })
 
 test_that("an NA in place of a number differs, and so does NA in place of NaN", {
-  expect_match(compare_results(c(1, 2), c(1, NA))$mismatch |> words(), "`result[2]` is NA, the reference's is 2", fixed = TRUE)
-  expect_match(compare_results(c(1, NaN), c(1, NA), slack = character())$mismatch |> words(), "NA, the reference's is NaN")
+  expect_match(compare_results(c(1, 2), c(1, NA))$mismatch |> words(), "`result[2]` is NA, the reference's is 2",
+    fixed = TRUE
+  )
+  strict <- compare_results(c(1, NaN), c(1, NA), slack = character())
+  expect_match(strict$mismatch |> words(), "NA, the reference's is NaN")
   loose <- compare_results(c(1, NaN), c(2, NA))
   expect_identical(loose[c("n_different", "mismatch")], list(n_different = 1, mismatch = list()))
   expect_match(loose$notes |> words(), "1 of 2 elements")

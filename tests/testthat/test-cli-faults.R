@@ -3,7 +3,8 @@
 # The command as a process; `during` is called with it while it runs.
 during_run <- function(args, during, ...) {
   script <- system.file("exec", "deepstride", package = "deepstride")
-  running <- processx::process$new(file.path(R.home("bin"), "Rscript"), c(script, args), stdout = "|", stderr = "|", ...)
+  rscript <- file.path(R.home("bin"), "Rscript")
+  running <- processx::process$new(rscript, c(script, args), stdout = "|", stderr = "|", ...)
   withr::defer(running$kill())
   during(running)
   running$wait(60000)
@@ -77,11 +78,13 @@ test_that("an odd sink, noise of R, of a shell and of C, and settings of a profi
   writeLines("options(scipen = 999, digits = 3, OutDec = ',', warn = 2, width = 20)", profile)
   noise <- c(
     "cat('noise\\n'); system('echo noise'); sink(tempfile()); sink(stdout(), type = 'message')",
-    "ds_native('#include <Rinternals.h>\\n#include <stdio.h>\\nSEXP f(SEXP x) { puts(\"noise\"); return x; }\\n', 'f')(1)",
+    "code <- '#include <Rinternals.h>\\n#include <stdio.h>\\nSEXP f(SEXP x) { puts(\"noise\"); return x; }\\n'",
+    "ds_native(code, 'f')(1)",
     "print('noise'); Sys.setenv(COLUMNS = '3')"
   )
   file <- study_file(c(noise, simple_study_lines("function(depth) { cat('noise'); sum(depth) }")))
-  ran <- run_deepstride(c("run", file, "--out", tempfile("out"), "--budget", "1", "--json"), c(R_PROFILE_USER = profile))
+  args <- c("run", file, "--out", tempfile("out"), "--budget", "1", "--json")
+  ran <- run_deepstride(args, c(R_PROFILE_USER = profile))
   expect_identical(ran$status, 0L)
   document <- jsonlite::parse_json(ran$stdout)
   expect_identical(internal("schema_problems")(document, internal("read_schema")()), character())

@@ -169,7 +169,9 @@ test_that("sizes are spread over the workers of a future plan", {
 })
 
 test_that("a batch that another process interrupted is taken again, and the least disturbed one counts", {
-  batch <- function(taken, seconds = 0.004) c(seconds = seconds, cpu = seconds, preempted_seconds = taken, gc = 0, gc_seconds = 0)
+  batch <- function(taken, seconds = 0.004) {
+    c(seconds = seconds, cpu = seconds, preempted_seconds = taken, gc = 0, gc_seconds = 0)
+  }
   host_giving <- function(batches) {
     asked <- 0
     list(sample = function(...) {

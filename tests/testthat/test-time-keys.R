@@ -16,7 +16,8 @@ base_lines <- c(
   "code <- '#include <Rinternals.h>\\nSEXP total(SEXP rain) { return rain; }\\n'",
   "ds_study('Keys', function(n, k = 1) list(rain = scale(n) * k), sizes = 10) |>",
   "  ds_stage('made', made) |> ds_stage('named', by_name) |>",
-  "  ds_stage('native', ds_native(code, 'total', flags = '-O1')) |> ds_stage('fast', ds_compile(helper_kernel <- function(rain) helper(rain)))"
+  "  ds_stage('native', ds_native(code, 'total', flags = '-O1')) |>",
+  "  ds_stage('fast', ds_compile(helper_kernel <- function(rain) helper(rain)))"
 )
 
 test_that("helpers, constants, defaults, closures, flags and code all count; comments and the session do not", {
@@ -25,9 +26,11 @@ test_that("helpers, constants, defaults, closures, flags and code all count; com
   expect_identical(same, plain)
   changes <- list(
     c("factor <- 2", "factor <- 3"), c("a = 1", "a = 2"), c("x + 1)", "x + 2)"), c("level <- 3", "level <- 4"),
-    c("by = 1", "by = 2"), c("x * by", "x + by"), c("hidden <- 4", "hidden <- 5"), c("helper(x) + factor", "helper(x) - factor"),
+    c("by = 1", "by = 2"), c("x * by", "x + by"), c("hidden <- 4", "hidden <- 5"),
+    c("helper(x) + factor", "helper(x) - factor"),
     c("n / 10", "n / 20"), c("k = 1", "k = 2"), c("'-O1'", "'-O2'"), c("return rain", "return (rain)"),
-    c("sizes = 10", "sizes = 20"), c("sapply(rain, 'helper')", "sapply(rain, 'wrap')"), c("state$level }", "state$level + 0 }")
+    c("sizes = 10", "sizes = 20"), c("sapply(rain, 'helper')", "sapply(rain, 'wrap')"),
+    c("state$level }", "state$level + 0 }")
   )
   for (change in changes) {
     changed <- keyed(sub(change[[1]], change[[2]], base_lines, fixed = TRUE))
@@ -46,7 +49,8 @@ test_that("a compiled stage resumes, a header and a data file count, and a relat
     "SEXP total(SEXP rain) { return Rf_ScalarReal(FACTOR * Rf_asReal(rain)); }"
   ), "studies/total.c")
   writeLines(c(
-    "ds_study('Kept', function(n) list(rain = sum(scan('rain.txt', quiet = TRUE)) * n), sizes = c(10, 20), cases = FALSE) |>",
+    "inputs <- function(n) list(rain = sum(scan('rain.txt', quiet = TRUE)) * n)",
+    "ds_study('Kept', inputs, sizes = c(10, 20), cases = FALSE) |>",
     "  ds_stage('plain', function(rain) rain) |> ds_stage('native', ds_compile(function(rain) rain)) |>",
     "  ds_stage('c', ds_native('total.c', 'total'))"
   ), "studies/study.R")
