@@ -12,8 +12,8 @@
 #' A lost `dim`, other levels, units, time zones or names differ; an integer in place of a
 #' double of the same value is noted. What is no number (logical values, factors, dates, times, text), and integers, are
 #' equal or different, never rounding; complex numbers are judged by their modulus. A stage differs
-#' also when it changes its arguments and does not declare `in_place`, when two identical calls give different results, or when
-#' more threads give a
+#' also when it changes its arguments and does not declare `in_place`, when two identical calls give
+#' different results, or when more threads give a
 #' result that rounding does not explain. Noted are other
 #' bits with more threads, a result that shares memory with an argument,
 #' other warnings, output, and another random state left behind. Every call starts

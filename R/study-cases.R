@@ -12,7 +12,8 @@
 #'
 #' The rules, by name: "awkward sizes", "parameters", "one at a time", "all negative", "all positive", "all equal",
 #' "sorted", "reversed", "one huge among small", "far larger", "far smaller", "denormal",
-#' "near overflow", "signed zero", "NA", "NA first", "NA last", "NaN", "Inf", "integer for double", "double for integer",
+#' "near overflow", "signed zero", "NA", "NA first", "NA last", "NaN", "Inf", "integer for double",
+#' "double for integer",
 #' "length zero",
 #' "one element", "one row", "one row fewer", "one column", "one column fewer", "square", "names", "NA logical".
 #'
