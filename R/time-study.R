@@ -140,6 +140,7 @@ probe_stages <- function(timing) {
 
 finish_timing <- function(timing, ended) {
   interrupted <- ended$interrupted
+  add_unbegun(timing, interrupted)
   cells <- unlist(lapply(timing$size_runs, function(run) run$cells))
   samples <- do.call(rbind, lapply(timing$size_runs, size_samples))
   marks <- bind_records(lapply(cells, cell_mark, interrupted = interrupted))
@@ -151,6 +152,20 @@ finish_timing <- function(timing, ended) {
     interrupted = interrupted, error = ended$error, first_calls = timing$first_calls,
     conditions = read_conditions(timing_evidence(timing, samples, marks))
   )
+}
+
+# Sizes that an interruption or an error left out have their cells, too.
+add_unbegun <- function(timing, interrupted) {
+  begun <- vapply(timing$size_runs, function(run) run$size, 0)
+  why <- sprintf("%s before this size", if (interrupted) "the run was interrupted" else "an error ended the run")
+  for (size in setdiff(timing$study$sizes, begun)) {
+    cells <- lapply(names(timing$study$stages), function(name) {
+      found <- agreement_of(timing$agreement, name, size)
+      agrees <- found$state == "agrees"
+      new_cell(name, size, if (agrees) "forecast" else found$state, if (agrees) why else found$reason)
+    })
+    timing$size_runs <- c(timing$size_runs, new_size_run(size, cells))
+  }
 }
 
 # What the table of cells needs to know of a cell. One that was made ready but

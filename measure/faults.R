@@ -3,9 +3,12 @@
 #
 #   Rscript measure/faults.R           everything: about 15 minutes
 #   Rscript measure/faults.R 0.1       a tenth of every count
+#   Rscript measure/faults.R 1 disk    one part: kill, stop, disk, flip, field or change
 
 suppressPackageStartupMessages(library(deepstride))
 share <- as.double(c(commandArgs(TRUE), "1")[[1]])
+part <- c(commandArgs(TRUE), "", "")[[2]]
+wanted <- function(name) part %in% c("", name)
 count <- function(n) max(2, round(share * n))
 set.seed(20)
 internal <- function(name) getFromNamespace(name, "deepstride")
@@ -36,6 +39,7 @@ tell <- function(what, tried, wrong) cat(sprintf("%-52s %4d tried, %d wrong\n", 
 whole <- system.time(ran <- command("run", study, "--out", file.path(place, "whole"), "--budget", "3"))[[3]]
 stopifnot(ran$status == 0)
 
+if (wanted("kill")) {
 # Killed at a random moment: every size that was told finished is there, and the run goes on.
 killed <- vapply(seq_len(count(50)), function(i) {
   kept <- file.path(place, sprintf("killed-%d.json", i))
@@ -49,7 +53,9 @@ killed <- vapply(seq_len(count(50)), function(i) {
   stored < done - 1 || again$status != 0 || (stored > 0 && !grepl("had been timed before", again$stdout))
 }, NA)
 tell("kill -9: a finished size lost, or no way on", length(killed), killed)
+}
 
+if (wanted("stop")) {
 # Ctrl-C at a random moment, twice in every other run.
 interrupted <- vapply(seq_len(count(50)), function(i) {
   out <- file.path(place, sprintf("stopped-%d", i))
@@ -71,6 +77,7 @@ interrupted <- vapply(seq_len(count(50)), function(i) {
   wrong
 }, NA)
 tell("Ctrl-C: a result lost, a wrong status or no word", length(interrupted), interrupted)
+}
 
 # A full disk: the result is in its folder or where it was told to be, and it is no success.
 full_disk <- function(kilobytes) {
@@ -87,7 +94,7 @@ full_disk <- function(kilobytes) {
   if (wrong) cat(kilobytes, "kB: status", ran$status, "result", !is.null(result), "\n", ran$stderr, "\n")
   wrong
 }
-if (Sys.info()[["sysname"]] == "Linux" && Sys.info()[["effective_user"]] == "root") {
+if (wanted("disk") && Sys.info()[["sysname"]] == "Linux" && Sys.info()[["effective_user"]] == "root") {
   disks <- round(seq(4, 200, length.out = count(10)))
   tell("full disk: the result lost, empty files or success", length(disks), vapply(disks, full_disk, NA))
 }
@@ -96,6 +103,7 @@ if (Sys.info()[["sysname"]] == "Linux" && Sys.info()[["effective_user"]] == "roo
 result_file <- file.path(place, "whole", "result.json")
 original <- ds_load(result_file)
 bytes <- readBin(result_file, "raw", file.size(result_file))
+if (wanted("flip")) {
 flipped <- vapply(seq_len(count(300)), function(i) {
   changed <- bytes
   at <- sample(length(bytes), 1)
@@ -106,6 +114,7 @@ flipped <- vapply(seq_len(count(300)), function(i) {
   !is.null(found) && !identical(found, original)
 }, NA)
 tell("a flipped bit: loaded as something else", length(flipped), flipped)
+}
 
 # A changed field, sealed anew so that the checksum does not give it away.
 text <- sub("\n  \"checksum\": \"[0-9a-f]+\",", "", rawToChar(bytes))
@@ -114,6 +123,7 @@ strange <- c(
   "null", "-1e999", "\"\\u001b[31m\"", "[]", "{}", "\"NaN\"", "true", "[[1]]", "1e-320", "\"x\"", "-1", "\"\"",
   "[1, 2]", "{\"a\": 1}", "9007199254740993", "\"Inf\"", ""
 )
+if (wanted("field")) {
 mutated <- vapply(seq_len(count(1500)), function(i) {
   at <- sample(length(places), 1)
   changed <- paste0(
@@ -132,7 +142,9 @@ mutated <- vapply(seq_len(count(1500)), function(i) {
   wrong
 }, NA)
 tell("a changed field: an error without a class, or unequal", length(mutated), mutated)
+}
 
+if (wanted("change")) {
 # A change between a run and its resumption.
 kept <- file.path(place, "changed.json")
 invisible(command("time", study, "--resume", kept, "--budget", "3"))
@@ -161,4 +173,5 @@ accepted <- vapply(seq_len(nrow(changes)), function(i) {
   wrong
 }, NA)
 tell("a change before resuming: accepted", length(accepted), accepted)
+}
 unlink(place, recursive = TRUE)

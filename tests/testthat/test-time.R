@@ -133,6 +133,15 @@ test_that("an interrupt keeps what was measured", {
   expect_match(capture.output(print(result)), "Interrupted", all = FALSE)
 })
 
+test_that("a run that is interrupted before its first size says so of every size", {
+  study <- routing_study(c(10, 100))
+  timing <- internal("new_timing")(study, quick_plan(), ds_agree(study))
+  timings <- internal("finish_timing")(timing, list(interrupted = TRUE))
+  expect_identical(timings$cells$state, c("forecast", "forecast"))
+  expect_match(timings$cells$reason, "the run was interrupted before this size")
+  expect_match(capture.output(print(timings)), "No stage was timed", all = FALSE)
+})
+
 test_that("timing leaves the caller's random state, directory and limits alone", {
   set.seed(8)
   before <- .Random.seed
