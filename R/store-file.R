@@ -59,6 +59,8 @@ open_sealed <- function(file) {
       path = file, cause = e
     )
   })
+  numbers <- unlist(rapply(list(document), as.double, "numeric", how = "list"))
+  if (!all(is.finite(numbers))) abort_damaged(file, "It holds a number that no number can be.")
   if (!is_clean(unlist(rapply(list(document), identity, "character", how = "list")))) {
     abort_damaged(file, "It holds control characters.")
   }

@@ -60,7 +60,7 @@ if (wanted("stop")) {
   interrupted <- vapply(seq_len(count(50)), function(i) {
     out <- file.path(place, sprintf("stopped-%d", i))
     running <- start("run", study, "--out", out, "--budget", "3")
-    Sys.sleep(stats::runif(1, 0.3, whole))
+    Sys.sleep(stats::runif(1, 1, whole))
     running$interrupt()
     if (i %% 2 == 0) {
       Sys.sleep(stats::runif(1, 0, 0.5))

@@ -41,8 +41,9 @@ test_that("Ctrl-C while timing, while the report is written, and twice: the resu
   expect_identical(result$timings$cells$state[[1]], "timed")
   expect_false(file.exists(file.path(out, "report.html")))
   expect_length(list.files(out, "part", all.files = TRUE), 0)
-  early <- during_run(c("run", file, "--out", out), function(running) {
-    Sys.sleep(0.6)
+  waiting <- study_file(c("message('now'); Sys.sleep(2)", slow_lines))
+  early <- during_run(c("run", waiting, "--out", out), function(running) {
+    wait_for_words(running, "now")
     for (i in 1:3) running$interrupt()
   })
   expect_identical(early$status, 130L)
