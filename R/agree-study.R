@@ -7,7 +7,7 @@
 #' Verdicts: `identical` (bit for bit), `rounding` (no more than rounding
 #' explains, see [ds_tolerance()]), `statistical` (below), `differs`, `failed` (it raised an error where the
 #' reference did not, or ran on past five times `limit`) and `crashed` (it took its
-#' worker process down).
+#' process down).
 #'
 #' A lost `dim`, other levels, units, time zones or names differ; an integer in place of a
 #' double of the same value is noted. What is no number (logical values, factors, dates, times, text), and integers, are
@@ -40,8 +40,8 @@
 #'   the study's own inputs only.
 #' @param limit Seconds. A stage is not checked at a size where one evaluation
 #'   is forecast to take longer; what was not checked is said.
-#' @param isolate Which stages are evaluated in worker processes of their own, which a
-#'   crash does not survive, but the session does: `"native"` (those from [ds_native()]), `"stage"` (all) or `"none"`.
+#' @param isolate Where stages are evaluated: `"none"`, in one forked copy of this session, which a crash or a
+#'   runaway ends and the session does not notice; `"stage"`, each in a fresh worker process of its own.
 #' @param sanitize Whether native stages from [ds_native()] are built with the compiler's address and
 #'   undefined-behaviour sanitizers and checked in a worker under them. What they find is the verdict
 #'   `crashed`, with the line of the source. Reads and writes next to vectors of up to 128 bytes, which

@@ -10,8 +10,7 @@ cache_folder <- function(name) {
   folder <- user_cache(name)
   if (!dir.exists(folder)) dir.create(folder, recursive = TRUE, showWarnings = FALSE, mode = "0700")
   if (own_folder(folder)) return(folder)
-  folder <- session_folder(name)
-  folder
+  session_folder(name)
 }
 
 session_folder <- function(name) {

@@ -64,7 +64,6 @@ remark_table <- list(
     sprintf("%s ULP from the exact value, `%s` %s", count_text(r$given), r$reference, count_text(r$expected))
   },
   changes = function(r) sprintf("changes its argument %s and does not declare `in_place`", quoted(r$arguments)),
-  "changes to NULL" = function(r) "changes nothing and returns nothing",
   again = function(r) "two identical calls gave different results",
   threads = function(r) {
     threads <- if (r$other > 1) "threads" else "thread"

@@ -67,7 +67,7 @@ forked_backend <- function(study, memory, input_limit) {
     }
   })
   close <- function() if (!is.null(held$fork)) stop_fork(held$fork)
-  c(spoken, list(close = close, overhead = 2e-4, worker = "copy", isolated = character()))
+  c(spoken, list(close = close, overhead = 2e-4, isolated = character()))
 }
 
 ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, limit) {

@@ -13,7 +13,7 @@ worker_backend <- function(study, isolated, memory, input_limit, sanitize = FALS
   }
   verbs <- lapply(stats::setNames(nm = names(evaluator_verbs())), ask)
   close <- function() for (worker in mget(ls(workers, all.names = TRUE), envir = workers)) stop_session(worker)
-  c(verbs, list(close = close, overhead = 0.02, worker = "isolated", isolated = isolated))
+  c(verbs, list(close = close, overhead = 0.02, isolated = isolated))
 }
 
 # Workers for the stages that `isolated` names, a copy of this session for the others.
@@ -27,7 +27,7 @@ mixed_backend <- function(study, isolated, memory, sanitize) {
     here$close()
     there$close()
   }
-  c(spoken, list(close = close, overhead = 0.02, worker = "mixed", isolated = isolated))
+  c(spoken, list(close = close, overhead = 0.02, isolated = isolated))
 }
 
 # The worker of a stage is started when it is first needed, and again after it died.
