@@ -1,8 +1,20 @@
 # Can the study run?
 
-# Stops unless it can: it has stages, its reference is one of them, and every stage
-# takes the arguments that `inputs` makes. These are made beside this session; they are returned.
+# Stops unless every stage takes the arguments that `inputs` makes at the smallest size. These
+# are made beside this session; they are returned.
 check_runnable <- function(study) {
+  check_complete(study)
+  backend <- new_backend(study, "none")
+  on.exit(backend$close())
+  given <- backend$arguments(reference_of(study), study$sizes[[1]])
+  if (is_fault(given)) abort_inputs(given)
+  for (stage in study$stages) check_stage_arguments(stage, names(given))
+  for (stage in study$stages) compile_for(stage$kernel, given)
+  invisible(given)
+}
+
+# Stops unless the study has stages, its reference among them, and code to run.
+check_complete <- function(study) {
   check_class(study, "ds_study", "study", "Make one with `ds_study()`.")
   if (length(study$stages) == 0) {
     abort_input("The study has no stage.",
@@ -14,17 +26,6 @@ check_runnable <- function(study) {
       hint = sprintf("Its stages are %s.", quoted(names(study$stages))), arg = "reference"
     )
   }
-  check_not_loaded(study)
-  backend <- new_backend(study, "none")
-  on.exit(backend$close())
-  given <- backend$arguments(reference_of(study), study$sizes[[1]])
-  if (is_fault(given)) abort_inputs(given)
-  for (stage in study$stages) check_stage_arguments(stage, names(given))
-  for (stage in study$stages) compile_for(stage$kernel, given)
-  invisible(given)
-}
-
-check_not_loaded <- function(study) {
   if (!is.function(study$inputs)) {
     abort_input("This study came from a stored result, which holds source text but no code to run.",
       hint = "Run the study file that made it.", arg = "study"

@@ -4,11 +4,15 @@
 # can't take it, it goes to the folder for temporary files, and that is told.
 keep_result <- function(result, out) {
   file <- tryCatch(saved_result(result, out), ds_error = function(e) {
-    other <- saved_result(result, dirname(tempdir()), sprintf("deepstride-result-%d.json", Sys.getpid()))
     tell("deepstride: ", conditionMessage(e))
-    tell("The result is kept in `", other, "`.")
-    structure(other, misplaced = TRUE)
+    name <- sprintf("deepstride-result-%d.json", Sys.getpid())
+    tryCatch(saved_result(result, dirname(tempdir()), name), ds_error = function(e) NULL)
   })
+  if (is.null(file)) {
+    tell("The result could be kept nowhere.")
+    return(NULL)
+  }
+  if (dirname(file) != out) tell("The result is kept in `", file, "`.")
   kept_words$text <- sprintf("The result is kept in `%s`; `deepstride report` makes the rest from it.", file)
   file
 }

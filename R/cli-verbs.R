@@ -18,7 +18,7 @@ run_and_write <- function(command, file, plan) {
   stored <- keep_result(result, out)
   faces <- write_faces(run_faces(result, out, junit))
   give_answer(command, result_document(result), result_lines(result), c(faces$written, stored))
-  final_status(result, stored, faces)
+  final_status(command, result, stored, faces)
 }
 
 verb_time <- function(command) {
@@ -30,7 +30,7 @@ verb_time <- function(command) {
     command, result_document(result), timings_lines(result$timings, result$study$unit),
     c(faces$written, stored)
   )
-  final_status(result, stored, faces)
+  final_status(command, result, stored, faces)
 }
 
 # The result of a study file. Paths of the command line are the user's, not the study's.
@@ -115,9 +115,9 @@ result_status <- function(result) {
   agreement_status(result$agreement)
 }
 
-# What can't be written is worse than what disagrees.
-final_status <- function(result, stored, faces) {
+# What can't be written where it was asked for is worse than what disagrees.
+final_status <- function(command, result, stored, faces) {
   if (nzchar(result$timings$error)) tell("deepstride: an unforeseen error ended the timing: ", result$timings$error)
-  misplaced <- isTRUE(attr(stored, "misplaced"))
+  misplaced <- !is.null(command$options$out) && !identical(basename(stored), "result.json")
   max(result_status(result), faces$status, if (misplaced) exit_status[["unusable"]])
 }

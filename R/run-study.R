@@ -21,7 +21,7 @@
 ds_run <- function(study, plan = ds_plan(), resume = NULL) {
   local_plain()
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
-  allowInterrupts(check_runnable(study))
+  check_complete(study)
   checkpoint <- claim_checkpoint(resume, study, plan)
   on.exit(drop_checkpoint(checkpoint), add = TRUE)
   facts <- host_facts()

@@ -75,8 +75,8 @@ ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, 
   if (verb %in% c("prepare", "arguments")) return(ask_for_arguments(held, input_limit, verb, name, size, given))
   made <- if (verb != "trial") ready_arguments(held, input_limit, name, size, given$case %||% own_inputs)
   if (is_fault(made)) return(made)
-  allowed <- limit * evaluations_of(verb, given) + grace + 3 * held$making
-  ask_fork(held$fork, list(verb, c(list(name, size, limit = limit), given)), allowed)
+  wait <- limit * evaluations_of(verb, given) + grace + 3 * held$making
+  ask_fork(held$fork, list(verb, c(list(name, size, limit = limit), given)), limit, wait)
 }
 
 open_copy <- function(held, study, memory) {

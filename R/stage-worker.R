@@ -7,8 +7,8 @@ worker_backend <- function(study, isolated, memory, input_limit, sanitize = FALS
   ask <- function(verb) {
     function(name, size, ..., limit = input_limit) {
       given <- list(...)
-      allowed <- limit * evaluations_of(verb, given) + grace
-      ask_worker(workers, log, study, memory, name, verb, c(list(name, size), given), allowed)
+      wait <- limit * evaluations_of(verb, given) + grace
+      ask_worker(workers, log, study, memory, name, verb, c(list(name, size), given), limit, wait)
     }
   }
   verbs <- lapply(stats::setNames(nm = names(evaluator_verbs())), ask)
@@ -31,14 +31,14 @@ mixed_backend <- function(study, isolated, memory, sanitize) {
 }
 
 # The worker of a stage is started when it is first needed, and again after it died.
-ask_worker <- function(workers, log, study, memory, name, verb, args, limit) {
+ask_worker <- function(workers, log, study, memory, name, verb, args, limit, wait) {
   if (is.null(workers[[name]])) workers[[name]] <- start_worker(study, name, memory, log)
   if (is_fault(workers[[name]])) {
     fault <- workers[[name]]
     workers[[name]] <- NULL
     return(fault)
   }
-  answer <- ask_session(workers[[name]], "worker_answer", list(verb, args), limit)
+  answer <- ask_session(workers[[name]], "worker_answer", list(verb, args), limit, wait)
   if (is_fault(answer) && answer$state != "failed") {
     answer <- with_sanitizer_words(answer, log)
     stop_session(workers[[name]])

@@ -45,13 +45,14 @@ guarded_answer <- function(answer, question) {
 }
 
 # The copy's answer, or a fault when it took longer than `limit` seconds, printed
-# without end, or died. After a fault of these the copy is gone.
-ask_fork <- function(fork, question, limit) {
+# without end, or died. After a fault of these the copy is gone. `wait`: how long the answer
+# may be on its way where the limit is on a part of it.
+ask_fork <- function(fork, question, limit, wait = limit) {
   whole <- FALSE
   if (isTRUE(file.size(fork$said) > most_printed / 10)) file.create(fork$said)
   on.exit(if (!whole) stop_fork(fork)) # interrupted: its answer would be taken for the next one's
   sent <- send_message(fork$socket, serialize(question, NULL, xdr = FALSE))
-  got <- if (sent) receive_message(fork$socket, limit, fork$said, most_printed) else "closed"
+  got <- if (sent) receive_message(fork$socket, wait, fork$said, most_printed) else "closed"
   whole <- is.raw(got)
   if (whole) return(unserialize(got))
   switch(got,

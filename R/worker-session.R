@@ -53,7 +53,7 @@ worker_folder <- function() {
 
 # Calls a function of the package, by name, in the session. The answer, or a
 # fault when the session took longer than `limit` seconds, printed without end or died.
-ask_session <- function(session, name, args, limit) {
+ask_session <- function(session, name, args, limit, wait = limit) {
   process <- session$process
   if (isTRUE(file.size(session$said) > most_printed / 10)) file.create(session$said)
   begun <- tryCatch(
@@ -61,7 +61,7 @@ ask_session <- function(session, name, args, limit) {
     error = identity
   )
   if (inherits(begun, "error")) return(death_fault(session_status(process)))
-  until <- clock_now() + limit
+  until <- clock_now() + wait
   while (identical(process$poll_process(max(0, min(200, ceiling(1000 * (until - clock_now()))))), "timeout")) {
     if (clock_now() >= until) return(overrun_fault(limit))
     if (isTRUE(file.size(session$said) > most_printed)) return(new_fault("stopped", "loud", bytes = most_printed))

@@ -119,5 +119,6 @@ test_that("a full disk and a closed output lose nothing, and are no success", {
   before <- ds_load(file.path(out, "result.json"))
   none <- limited(4, "/dev/null")
   expect_identical(none$status, 2L)
+  expect_match(none$stderr, "kept nowhere")
   expect_identical(ds_load(file.path(out, "result.json")), before)
 })

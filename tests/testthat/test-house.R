@@ -20,14 +20,19 @@ source_files <- function() {
   list.files(folder, "[.]R$", full.names = TRUE)
 }
 
+# Names that each file's top level gives to something.
+names_defined <- function(code) {
+  lapply(code, function(file) {
+    named <- Filter(function(e) is.call(e) && identical(e[[1]], as.name("<-")) && is.name(e[[2]]), as.list(file))
+    vapply(named, function(e) as.character(e[[2]]), "")
+  })
+}
+
 test_that("every file has its floor, and no function calls one of a higher floor", {
   files <- source_files()
   floor <- vapply(files, floor_of, 1L)
   code <- lapply(files, parse, keep.source = FALSE)
-  defines <- lapply(code, function(file) {
-    named <- Filter(function(e) is.call(e) && identical(e[[1]], as.name("<-")) && is.name(e[[2]]), as.list(file))
-    vapply(named, function(e) as.character(e[[2]]), "")
-  })
+  defines <- names_defined(code)
   home <- stats::setNames(rep(floor, lengths(defines)), unlist(defines))
   for (i in seq_along(files)) {
     used <- intersect(unlist(lapply(code[[i]], all.names)), names(home))
@@ -37,12 +42,8 @@ test_that("every file has its floor, and no function calls one of a higher floor
 
 test_that("no two rooms of one floor call each other in a circle", {
   files <- source_files()
-  names_of <- function(file) {
-    named <- Filter(function(e) is.call(e) && identical(e[[1]], as.name("<-")) && is.name(e[[2]]), as.list(file))
-    vapply(named, function(e) as.character(e[[2]]), "")
-  }
   code <- lapply(files, parse, keep.source = FALSE)
-  defined <- lapply(code, names_of)
+  defined <- names_defined(code)
   home <- stats::setNames(rep(room_of(files), lengths(defined)), unlist(defined))
   calls <- do.call(rbind, lapply(seq_along(files), function(i) {
     used <- setdiff(intersect(unlist(lapply(code[[i]], all.names)), names(home)), defined[[i]])

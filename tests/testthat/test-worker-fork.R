@@ -5,7 +5,7 @@ verdict_on <- function(kernel, ..., isolate = "none", limit = 0.3) {
     ds_stage("sum", function(depth) sum(depth)) |>
     ds_stage("log", kernel) # a name that is also one of ours
   found <- as.data.frame(ds_agree(study, limit = limit, isolate = isolate))
-  found[c("verdict", "code")]
+  found[c("verdict", "code", "reason")]
 }
 
 crash_code <- "#include <Rinternals.h>\n#include <stdlib.h>\n#include <signal.h>
@@ -18,7 +18,7 @@ test_that("a stage that leaves, jumps, crashes, runs on or prints without end is
   expect_identical(verdict_on(function(depth) quit(status = 0))$code, "quit")
   expect_identical(verdict_on(endless)$code, "limit")
   expect_identical(verdict_on(loud, isolate = "stage", limit = 20)$code, "loud")
-  expect_identical(verdict_on(deaf)$code, "limit")
+  expect_match(verdict_on(deaf)$reason, "past the limit of 1.5 s")
   expect_identical(verdict_on(function(depth) invokeRestart("abort"))$code, "jump")
   expect_identical(verdict_on(function(depth) tools::pskill(Sys.getpid(), 9))$code, "signal")
   for (end in c("exit(0)", "*(volatile int*)8 = 1")) {
