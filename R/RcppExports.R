@@ -97,6 +97,18 @@ resample_median <- function(x, resamples, seed) {
     .Call(`_deepstride_resample_median`, x, resamples, seed)
 }
 
+seed_rounding <- function(seed) {
+    invisible(.Call(`_deepstride_seed_rounding`, seed))
+}
+
+round_operation <- function(x, a, b, operation) {
+    .Call(`_deepstride_round_operation`, x, a, b, operation)
+}
+
+round_at_random <- function(x, ulps, whole) {
+    .Call(`_deepstride_round_at_random`, x, ulps, whole)
+}
+
 derive_seed <- function(seed, salt) {
     .Call(`_deepstride_derive_seed`, seed, salt)
 }

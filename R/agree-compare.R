@@ -12,8 +12,11 @@ no_difference <- function() {
 }
 
 # `expected` is the reference's result, `given` the stage's. `slack` names what is
-# overlooked: "missing" (NA for NaN), "infinite" (two results that are both not
-# finite), "overflow" (one of them is not).
+# overlooked: "missing" (NA for NaN), "broken" (what the reference gives is NaN or infinite),
+# "spread" (both are not finite where the reference is not, and the stage elsewhere too), "overflow" (one
+# of them is not finite), "vanished" (the reference's is
+# 0 throughout, the stage's nowhere), "lost" (all of several elements of the
+# reference's, by one argument's missing value: with both missing it counts), "labels" (names and their kin).
 compare_results <- function(expected, given, path = "", slack = "missing") {
   if (is.null(expected) && is.null(given)) return(no_difference())
   if (is.list(expected) && is.list(given)) return(compare_lists(expected, given, path, slack))
@@ -85,7 +88,8 @@ compare_atomic <- function(expected, given, path, slack) {
   }
   if (common == "raw") common <- "integer"
   counted <- compare_vectors(as_type(expected, common), as_type(given, common))
-  if (counted$patterns > 0) {
+  vanished <- "vanished" %in% slack && is.double(expected) && has_vanished(expected, given)
+  if (counted$patterns > 0 || vanished) {
     alike <- overlooked(expected, given, slack)
     expected[alike] <- given[alike] <- 0
     if (any(alike)) found$notes <- c(found$notes, list(slack_note(path, alike, slack)))
@@ -101,13 +105,26 @@ compare_atomic <- function(expected, given, path, slack) {
 overlooked <- function(expected, given, slack) {
   alike <- rep(FALSE, length(expected))
   if ("missing" %in% slack) alike <- is.na(expected) & is.na(given)
-  if ("infinite" %in% slack) alike <- alike | (!is.finite(expected) & !is.finite(given))
-  if ("overflow" %in% slack) alike <- alike | !is.finite(expected) | !is.finite(given)
+  broken <- !is.finite(expected)
+  if ("spread" %in% slack) {
+    alike <- alike | (broken & !is.finite(given))
+    if (any(broken) && !any(is.finite(given[broken]))) alike <- alike | !is.finite(given)
+  }
+  if ("vanished" %in% slack && is.double(expected) && has_vanished(expected, given)) alike[] <- TRUE
+  if ("lost" %in% slack && length(expected) > 1 && all(broken)) alike[] <- TRUE
+  if ("broken" %in% slack) alike <- alike | is.nan(expected) | is.infinite(expected)
+  if ("overflow" %in% slack) alike <- alike | broken | !is.finite(given)
   alike
 }
 
+# All of the reference's is 0, and none of the stage's: a product or a power that fell below what numbers can be.
+has_vanished <- function(expected, given) {
+  length(expected) > 0 && !anyNA(expected) && !anyNA(given) && all(expected == 0) && all(given != 0)
+}
+
 slack_note <- function(path, alike, slack) {
-  new_remark(if ("overflow" %in% slack) "overflow" else "missing", path, count = sum(alike), of = length(alike))
+  code <- if (any(c("broken", "overflow") %in% slack)) "overflow" else "missing"
+  new_remark(code, path, count = sum(alike), of = length(alike))
 }
 
 common_type <- function(one, other) {
@@ -125,11 +142,15 @@ describe_counts <- function(counted, expected, given, path) {
   if (counted$n_different == 0) return(found)
   at <- if (is.na(counted$at)) first_unlike(expected, given) else counted$at
   found$where <- paste0(path, if (length(expected) > 1) element_index(at, dim(expected)))
-  found$values <- sprintf("%s, the reference's is %s", full_precision(given[[at]]), full_precision(expected[[at]]))
+  found$values <- both_values(expected, given, at)
   if (counted$patterns > 0) {
     found$mismatch <- list(new_remark("pattern", found$where, values = found$values))
   }
   found
+}
+
+both_values <- function(expected, given, at) {
+  sprintf("%s, the reference's is %s", full_precision(given[[at]]), full_precision(expected[[at]]))
 }
 
 # Only signed zeros differ without any difference in value.

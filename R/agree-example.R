@@ -1,4 +1,4 @@
-# R code that shows a disagreement, to be pasted.
+# R code that shows a disagreement, to be pasted; `arguments` is the code that makes these.
 
 example_code <- function(checking, name, arguments, shown) {
   study <- checking$study
@@ -12,13 +12,30 @@ example_code <- function(checking, name, arguments, shown) {
   lines <- paste0(format(calls), "  # ", said)
   if (isTRUE(draws)) lines <- c(rbind(sprintf("set.seed(%d)", checking$study$seed), lines))
   if (length(shown$given$conduct$changed)) lines <- c(lines, "arguments  # the call has changed them")
-  c(study_source(study), arguments_code(arguments), lines)
+  c(study_source(study), arguments, lines)
 }
 
 # Where the study comes from a file, the line that reads it.
 study_source <- function(study) {
   if (is.null(study$file)) return("# `study` is the study that was checked")
   sprintf("study <- source(%s, chdir = TRUE)$value", deparse(study$file))
+}
+
+most_literals <- 40
+
+# How many numbers it takes to write values out, long runs of one value as one.
+literal_count <- function(arguments) {
+  sum(0, rapply(arguments, function(x) {
+    plain <- is.atomic(x) && !is.character(x) && !is.complex(x)
+    if (!plain || identical(as.double(x), as.double(seq_along(x)))) return(if (plain) 1L else length(x))
+    length(rle(unclass(as.vector(x)))$lengths)
+  }, how = "unlist"))
+}
+
+inputs_code <- function(size, case) {
+  size <- format(size, scientific = FALSE, trim = TRUE)
+  if (case == own_inputs) return(sprintf("arguments <- ds_inputs(study, %s)", size))
+  sprintf("arguments <- ds_inputs(study, %s, %s)", size, deparse(case))
 }
 
 arguments_code <- function(arguments) {

@@ -2,7 +2,7 @@
 
 # What the checks share: the backend, each stage's last cost, values asked for
 # ahead, how often a stage was taken down, and errors against the truth.
-new_checking <- function(study, limit, backend) {
+new_checking <- function(study, limit, backend, sanitized) {
   checking <- new.env()
   checking$study <- study
   checking$reference <- reference_of(study)
@@ -13,7 +13,14 @@ new_checking <- function(study, limit, backend) {
   checking$downs <- list()
   checking$errors <- list()
   checking$repeated <- character()
+  checking$random_seconds <- list()
+  checking$rounding_stops <- 0
+  checking$first <- list()
+  checking$last <- list()
+  checking$sanitized <- sanitized
   checking$checks <- 1
+  checking$making <- list(size = 1, seconds = 0)
+  checking$share <- once(function() rounding_share(checking))
   checking
 }
 
@@ -24,12 +31,14 @@ patience <- 5
 # the length of the longest accumulation; `typical` the magnitude of the result
 # on ordinary arguments, worked out when it is needed.
 plan_point <- function(checking, size, case) {
-  limit <- patience * checking$limit
   arguments <- point_arguments(checking, size, case)
   list(
     size = size, case = case, own = case == own_inputs && size %in% checking$study$sizes,
     arguments = arguments, terms = longest_argument(arguments),
-    ask = function(name, ...) checking$backend$value(name, size, limit = limit, case = case, ...),
+    tiny = denormal_share(arguments), finite = all_finite(arguments),
+    ask = function(name, ..., limit = patience * checking$limit) {
+      checking$backend$value(name, size, limit = limit, case = case, ...)
+    },
     typical = once(function() if (case %in% ordinary_cases) typical_magnitude(checking, size) else 0)
   )
 }
@@ -45,9 +54,9 @@ point_arguments <- function(checking, size, case) {
 trial_point <- function(checking, point, arguments) {
   point$own <- FALSE
   point$terms <- longest_argument(arguments)
-  point$ask <- function(name, perturbation = 0) {
-    if (perturbation > 0) arguments <- perturb_arguments(arguments, perturbation)
-    checking$backend$trial(name, point$size, arguments = arguments, limit = patience * checking$limit)
+  point$ask <- function(name, perturbation = 0, limit = patience * checking$limit, rounding = FALSE) {
+    if (perturbation > 0) arguments <- perturb_arguments(arguments, perturbation, checking$study$places)
+    checking$backend$trial(name, point$size, arguments = arguments, limit = limit, rounding = rounding)
   }
   point
 }
@@ -84,6 +93,7 @@ look_ahead <- function(checking, plan) {
 }
 
 most_crashes <- 5
+most_stops <- 3 # on cases, where a loop may have no end that ends on the study's own inputs
 
 # list(state, value, conduct, remark): state is "ok", "failed", "crashed" or
 # "unchecked" (too slow, or taken down often enough).
@@ -92,11 +102,14 @@ evaluate_stage <- function(checking, name, size, case) {
   if (!is.null(refused)) return(list(state = "unchecked", remark = refused))
   ran <- stage_value(checking, name, size, case)
   if (is_fault(ran)) {
-    if (ran$state != "failed") checking$downs[[name]] <- c(checking$downs[[name]], ran$state)
+    if (ran$state != "failed") {
+      told <- if (ran$state == "stopped" && case != own_inputs) "stopped on a case" else ran$state
+      checking$downs[[name]] <- c(checking$downs[[name]], told)
+    }
     remark <- fault_remark(ran)
     return(list(state = if (ran$state == "crashed") "crashed" else "failed", remark = remark))
   }
-  if (case == own_inputs && size %in% checking$study$sizes) {
+  if (case == own_inputs && size >= max(checking$costs[[name]]$size, min(checking$study$sizes))) {
     checking$costs[[name]] <- list(size = size, seconds = ran$seconds, sure = FALSE)
   }
   list(state = "ok", value = ran$value, conduct = ran$conduct, seconds = ran$seconds)
@@ -105,7 +118,7 @@ evaluate_stage <- function(checking, name, size, case) {
 # Why a stage is not evaluated at a size, or NULL.
 refused_evaluation <- function(checking, name, size) {
   downs <- checking$downs[[name]]
-  if ("stopped" %in% downs) return(new_remark("ran on"))
+  if ("stopped" %in% downs || sum(downs == "stopped on a case") >= most_stops) return(new_remark("ran on"))
   if (sum(downs == "crashed") >= most_crashes) return(new_remark("crashed before", count = most_crashes))
   forecast <- stage_forecast(checking, name, size)
   if (forecast <= checking$limit) return(NULL)
@@ -148,5 +161,12 @@ stage_value <- function(checking, name, size, case, ahead = TRUE) {
   if (ahead && !is.null(known)) return(known)
   prepared <- checking$backend$prepare(name, size, case)
   if (is_fault(prepared)) return(prepared)
-  checking$backend$value(name, size, limit = patience * checking$limit, case = case)
+  checking$backend$value(name, size, limit = evaluation_limit(checking, name, size, case), case = case)
+}
+
+# A case that takes far longer than the study's own inputs will hardly end.
+evaluation_limit <- function(checking, name, size, case) {
+  most <- patience * checking$limit
+  known <- checking$costs[[name]]
+  if (case == own_inputs || is.null(known)) most else min(most, max(1, 200 * known$seconds * size / known$size))
 }

@@ -9,7 +9,8 @@ shrink_failures <- function(checking, table) {
     stage = character(), size = double(), case = character(), verdict = character(),
     elements = double(), reason = character(), code = character()
   )
-  bad <- table[table$verdict %in% disagreeing & table$stage != checking$reference, ]
+  bad <- table$verdict %in% disagreeing & table$stage != checking$reference & !table$case %in% repeated_cases
+  bad <- table[bad, ]
   bad <- bad[!duplicated(bad$stage), ]
   rows <- lapply(seq_len(nrow(bad)), function(i) shrink_failure(checking, bad[i, ]))
   do.call(rbind, c(list(empty), rows))
@@ -33,11 +34,15 @@ shrink_failure <- function(checking, row) {
   if (!fails(arguments)) return(NULL)
   smaller <- smaller_size(checking, row, fails)
   arguments <- simpler_arguments(smaller$arguments, fails)
+  long <- literal_count(arguments) > most_literals
+  if (long) arguments <- smaller$arguments
   shown <- try_arguments(checking, row$stage, trial_point(checking, point, arguments))
   tibble::tibble(
     stage = row$stage, size = smaller$size, case = row$case, verdict = row$verdict,
     elements = longest_argument(arguments), reason = shown_reason(shown),
-    code = paste(example_code(checking, row$stage, arguments, shown), collapse = "\n")
+    code = paste(example_code(
+      checking, row$stage, if (long) inputs_code(smaller$size, row$case) else arguments_code(arguments), shown
+    ), collapse = "\n")
   )
 }
 
@@ -45,6 +50,7 @@ shrink_failure <- function(checking, row) {
 try_arguments <- function(checking, name, point) {
   expected <- point$ask(checking$reference)
   if (is_fault(expected)) return(list(verdict = "unchecked"))
+  point$spread <- once(function() reference_spread(checking, point, expected))
   given <- point$ask(name)
   if (is_fault(given)) {
     verdict <- if (given$state == "crashed") "crashed" else "failed"
@@ -83,6 +89,8 @@ simpler_arguments <- function(arguments, fails) {
   drop_elements(arguments, fails)
 }
 
+most_tries <- 2000
+
 # Vectors of the most common length lose the same chunks, halves first (Zeller
 # and Hildebrandt 2002, "Simplifying and Isolating Failure-Inducing Input").
 drop_elements <- function(arguments, fails) {
@@ -91,9 +99,11 @@ drop_elements <- function(arguments, fails) {
   most <- as.integer(names(which.max(table(lengths(arguments[long])))))
   together <- names(arguments)[long & lengths(arguments) == most]
   chunk <- most %/% 2
-  while (chunk >= 1) {
+  tries <- 0
+  while (chunk >= 1 && tries < most_tries) {
     start <- 1
-    while (start <= length(arguments[[together[[1]]]])) {
+    while (start <= length(arguments[[together[[1]]]]) && tries < most_tries) {
+      tries <- tries + 1
       dropped <- arguments
       out <- -(start:min(start + chunk - 1, length(arguments[[together[[1]]]])))
       dropped[together] <- lapply(arguments[together], function(x) x[out])

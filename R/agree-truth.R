@@ -2,8 +2,9 @@
 #'
 #' Where the study has a `truth` (see [ds_study()]), every stage and the reference are measured against
 #' it on the study's own inputs, so that it shows whose error is larger and how it grows. A stage then
-#' agrees when its error is no more than rounding explains or no larger than the reference's. Without a truth the
-#' stages are measured against the reference.
+#' agrees where each element of its result is as near to the exact one as rounding explains, as the limits of
+#' [ds_tolerance()] allow, or as the reference's own; on a case too, if `truth` gives a result
+#' there. Without a truth the stages are measured against the reference.
 #'
 #' R adds up `sum()` and `mean()` in extended precision where the machine has it, so for a plain sum
 #' `truth = function(rain) sum(rain)` is nearly always exact.
@@ -27,11 +28,16 @@ ds_truth <- function(x) {
   x$errors
 }
 
-# The exact result at a point, or NULL: only on the study's own inputs.
-truth_at <- function(checking, point) {
-  if (is.null(checking$study$truth) || !point$own) return(NULL)
-  exact <- checking$backend$truth(checking$reference, point$size, limit = patience * checking$limit)
-  if (!is_fault(exact)) return(exact)
+# The exact result at a point, or NULL: on the study's own inputs, and on cases where `truth` gives one.
+truth_at <- function(checking, point, expected) {
+  if (is.null(checking$study$truth)) return(NULL)
+  limit <- patience * checking$limit
+  exact <- checking$backend$truth(checking$reference, point$size, case = point$case, limit = limit)
+  if (!is_fault(exact)) {
+    fits <- point$own || length(compare_results(exact, expected)$mismatch) == 0
+    return(if (fits) exact)
+  }
+  if (!point$own) return(NULL)
   abort_input(sprintf("`truth` gave nothing at size %s.", format_size(point$size)), fault_words(exact), arg = "truth")
 }
 
@@ -65,14 +71,28 @@ error_table <- function(checking, table) {
   errors[order(match(errors$stage, names(checking$study$stages)), errors$size), ]
 }
 
-# With a truth at hand a stage agrees when it is as near to it as the reference.
-truth_verdict <- function(point, expected, given, verdict) {
+# With a truth at hand a stage agrees where each element is as near to it as the reference's, or as near as
+# rounding or the study's own limits allow.
+truth_verdict <- function(checking, point, expected, given, verdict) {
   if (verdict == "identical") return(verdict)
-  own <- compare_results(point$truth, given)
-  if (length(own$mismatch)) return("differs")
-  of_reference <- compare_results(point$truth, expected)
-  near <- own$max_rel <= rounding_bound(point$terms) || own$max_ulp <= of_reference$max_ulp
+  if (point$own && length(compare_results(point$truth, given)$mismatch)) return("differs")
+  tolerance <- checking$study$tolerance
+  limited <- has_limits(tolerance) && within_limits(point$truth, given, tolerance)
+  near <- limited || as_near(point$truth, expected, given, rounding_bound(point$terms))
   if (near) "rounding" else verdict
+}
+
+as_near <- function(truth, expected, given, bound) {
+  if (is.list(truth)) {
+    shapes <- is.list(expected) && is.list(given) && length(unique(lengths(list(truth, expected, given)))) == 1
+    return(shapes && all(mapply(as_near, truth, expected, given, bound)))
+  }
+  if (length(unique(lengths(list(truth, expected, given)))) > 1) return(FALSE)
+  alike <- (is.na(given) & is.na(truth)) | (!is.na(given) & !is.na(truth) & given == truth)
+  if (!is_measured(truth) || !is_measured(given) || !is_measured(expected)) return(all(alike))
+  gap <- abs(as.vector(given) - as.vector(truth))
+  allowed <- pmax(bound * abs(as.vector(truth)), abs(as.vector(expected) - as.vector(truth)))
+  all(alike | (!is.na(gap) & !is.na(allowed) & gap <= allowed))
 }
 
 exact_remark <- function(point, expected, given, reference) {

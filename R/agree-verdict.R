@@ -45,17 +45,3 @@ within_limits <- function(expected, given, tolerance) {
   }
   all(fits)
 }
-
-# The remarks of a verdict, the gravest first.
-remarks_of <- function(found, verdict, terms) {
-  first <- switch(verdict,
-    identical = NULL,
-    rounding = if (nzchar(found$values)) list(new_remark("value", found$where, values = found$values)),
-    differs = if (length(found$mismatch)) found$mismatch else
-      list(new_remark("beyond", found$where,
-        values = found$values, bound = rounding_bound(terms),
-        found = found$max_rel
-      ))
-  )
-  c(first, found$notes)
-}

@@ -34,6 +34,10 @@ option_table <- function() {
       type = "double", default = NULL, metavar = "SECONDS",
       dest = "cell_limit", help = "seconds that one evaluation may take"
     ),
+    longest = optparse::make_option("--limit",
+      type = "double", default = NULL, metavar = "SECONDS",
+      dest = "longest", help = "seconds that one evaluation may take; 2 where not given"
+    ),
     isolate = optparse::make_option("--isolate",
       action = "store_true", default = FALSE,
       help = "each stage in a worker process of its own"
@@ -68,7 +72,7 @@ option_table <- function() {
 verb_options <- list(
   demo = c("json", "out", "quiet", "budget", "limit", "isolate"),
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
-  agree = c("json", "out", "quiet", "isolate", "sanitize", "junit"),
+  agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
   compile = c("function", "like", "emit", "json", "out", "quiet"),
   report = c("json", "out", "quiet")

@@ -47,7 +47,7 @@ verb_agree <- function(command) {
   junit <- asked_file(command$options$junit)
   study <- allowInterrupts(read_study_file(command$file))
   agreement <- allowInterrupts(ds_agree(study,
-    isolate = asked_isolation(command$options),
+    limit = command$options$longest %||% 2, isolate = asked_isolation(command$options),
     sanitize = command$options$sanitize
   ))
   faces <- write_faces(agreement_faces(study, agreement, out, junit))

@@ -19,14 +19,6 @@ read_kernel <- function(f) {
   )
 }
 
-# A function without source references gets those of its deparsed text.
-with_source <- function(f) {
-  if (!is.null(attr(f, "srcref"))) return(f)
-  again <- eval(parse(text = deparse(f, width.cutoff = 100L), keep.source = TRUE)[[1]], baseenv())
-  environment(again) <- environment(f)
-  again
-}
-
 # The statements of a block with the line that each begins on.
 block_statements <- function(block, line) {
   if (!is.call(block) || !identical(block[[1]], quote(`{`))) return(list(list(code = block, line = line)))

@@ -9,12 +9,14 @@ plain_settings <- list(
 settings_state <- new.env()
 settings_state$users <- NULL # while ours are in force
 
-# Our settings until the calling frame ends.
+# Our settings until the calling frame ends. (In base R's own words: this is on the way of a compiled kernel's
+# first call, and loading a package for it would be most of that.)
 local_plain <- function(frame = parent.frame()) {
   if (!is.null(settings_state$users)) return(invisible())
   settings_state$users <- options()[intersect(names(plain_settings), names(options()))]
-  withr::defer(settings_state$users <- NULL, envir = frame)
-  withr::local_options(plain_settings[names(settings_state$users)], .local_envir = frame)
+  do.call(on.exit, list(as.call(list(restore_user_settings)), add = TRUE), envir = frame)
+  options(plain_settings[names(settings_state$users)])
+  invisible()
 }
 
 plainly <- function(expr) {
@@ -22,7 +24,6 @@ plainly <- function(expr) {
   expr
 }
 
-# In a process of the stages' own.
 restore_user_settings <- function() {
   options(settings_state$users)
   settings_state$users <- NULL

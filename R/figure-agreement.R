@@ -14,7 +14,7 @@ verdict_looks <- tibble::tibble(
 
 figure_matrix <- function(agreement) {
   tiles <- verdict_tiles(agreement)
-  tiles <- tiles[tiles$stage != agreement$reference, ]
+  tiles <- family_tiles(tiles[tiles$stage != agreement$reference, ], agreement$sizes)
   if (nrow(tiles) == 0) return(NULL)
   looks <- verdict_looks[verdict_looks$verdict %in% tiles$verdict, ]
   tiles$stage <- factor(tiles$stage, unique(agreement_stages(agreement)))

@@ -14,7 +14,7 @@
 #'     for (r in rain) s <- s + r
 #'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
-#' result <- ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
+#' result <- ds_run(study, ds_plan(budget = 2, first_call = FALSE))
 #' autoplot(result, "speedup")
 #' @name figures
 NULL
@@ -65,7 +65,7 @@ figure_height <- 5.2
 # A matrix is as high as its longer panel asks for.
 height_of <- function(result, kind) {
   if (kind != "matrix") return(figure_height)
-  tiles <- verdict_tiles(result$agreement)
+  tiles <- family_tiles(verdict_tiles(result$agreement), result$agreement$sizes)
   rows <- max(table(unique(tiles[, c("check", "own")])$own))
   max(figure_height, 2.2 + 0.26 * rows)
 }

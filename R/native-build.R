@@ -70,6 +70,7 @@ compile_native <- function(code, key, flags, folder) {
   )
   product <- file.path(work, "src", "kernel.so")
   if (log$timeout || log$status != 0 || !file.exists(product)) abort_build(code, log)
+  warn_build(code, log)
   made <- stats::setNames(product, .Platform$dynlib.ext)
   keep_entry(folder, key, c(made, if (code$rcpp) c(".R" = file.path(work, "R", "RcppExports.R"))))
 }
@@ -99,8 +100,23 @@ build_variables <- function(code, flags) {
   )
 }
 
+compiler_lines <- function(code, log) {
+  gsub("kernel\\.(f[0-9]*)\\b", code$name, strsplit(log$stdout, "\n", fixed = TRUE)[[1]])
+}
+
+# What the compiler warns of is often why a kernel is wrong: an implicit declaration gives 0.
+warn_build <- function(code, log) {
+  text <- compiler_lines(code, log)
+  warned <- grep("warning:", text, value = TRUE, ignore.case = TRUE)
+  if (length(warned) == 0) return(invisible())
+  shown <- stats::setNames(utils::head(clean_text(warned), 4), rep("*", min(4, length(warned))))
+  rlang::warn(c(sprintf("The compiler warns of `%s`.", basename(code$name)), shown),
+    class = "ds_warning_build", log = text, file = code$path
+  )
+}
+
 abort_build <- function(code, log) {
-  text <- gsub("kernel\\.(f[0-9]*)\\b", code$name, strsplit(log$stdout, "\n", fixed = TRUE)[[1]])
+  text <- compiler_lines(code, log)
   errors <- grep("error|undefined reference", text, ignore.case = TRUE, value = TRUE)
   errors <- grep("^make|^ERROR", errors, value = TRUE, invert = TRUE)
   reason <- if (log$timeout) sprintf("The compiler was stopped after %d s.", build_limit)

@@ -38,7 +38,10 @@ kernel_bindings <- function(code, symbol, built) {
 # that session's copy of the library survive it, its source does.
 native_rebind <- function(kernel) {
   facts <- native_facts(kernel)
-  if (is.null(facts)) return(kernel)
+  if (is.null(facts)) {
+    for (native in natives_within(kernel)) native_rebind(native)
+    return(kernel)
+  }
   for (package in facts$needs) loadNamespace(package)
   built <- native_library(facts$recipe$code, facts$symbol, facts$recipe$flags)
   library <- load_library(built$path)

@@ -24,6 +24,7 @@
 #'   whose others are the kernel's arguments. Needed for Fortran:
 #'   `function(routine, rain, keep) .Fortran(routine, rain, length(rain), keep, out = rain)$out`.
 #' @return A function, to be used as a stage or called by itself.
+#' @section Warnings: `ds_warning_build` with what the compiler warns of, when it builds: an implicit declaration, say.
 #' @section Errors: `ds_error_input` when the file or the symbol is not there;
 #'   `ds_error_build` when there is no compiler or it refuses the code: the
 #'   message has the compiler's words with the user's file and line, and the
@@ -55,6 +56,3 @@ ds_native <- function(source, symbol, language = NULL, flags = character(), adap
   built <- native_library(code, symbol, flags)
   native_function(list(code = code, symbol = symbol, flags = flags, adapt = adapt), built)
 }
-
-# What a stage shows of a native kernel; NULL for an R function.
-native_facts <- function(kernel) attr(kernel, "ds_native")

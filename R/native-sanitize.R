@@ -9,16 +9,23 @@ sanitizer_flags <- c(
 
 # list(built, language), or NULL for a stage without source to build.
 sanitized_build <- function(kernel) {
-  recipe <- native_facts(kernel)$recipe
+  recipe <- inner_facts(kernel)$recipe
   if (is.null(recipe)) return(NULL)
   check_sanitizers(recipe$code$language)
   list(
-    built = native_library(recipe$code, recipe$symbol, c(recipe$flags, sanitizer_flags)),
+    built = withCallingHandlers( # its warnings were told when the stage was built
+      native_library(recipe$code, recipe$symbol, c(recipe$flags, sanitizer_flags)),
+      ds_warning_build = function(w) tryInvokeRestart("muffleWarning")
+    ),
     language = recipe$code$language
   )
 }
 
-sanitized_kernel <- function(kernel, sanitized) native_function(native_facts(kernel)$recipe, sanitized$built)
+sanitized_kernel <- function(kernel, sanitized) {
+  inner <- native_function(inner_facts(kernel)$recipe, sanitized$built)
+  if (!is.null(native_facts(kernel))) return(inner)
+  retooled(kernel, stats::setNames(list(inner), names(natives_within(kernel))[[1]]))
+}
 
 sanitizer_runtimes <- function(language) {
   program <- strsplit(config_value(c(c = "CC", cpp = "CXX", fortran = "FC")[[language]]), " ", fixed = TRUE)[[1]][[1]]

@@ -16,11 +16,41 @@ verdict_matrix <- function(agreement) {
 verdict_tiles <- function(agreement) {
   columns <- c("stage", "size", "case")
   judged <- agreement$table[, c(columns, "verdict")]
-  skipped <- agreement$unchecked[, columns]
+  skipped <- agreement$unchecked[!startsWith(agreement$unchecked$code, "never "), columns]
   skipped$verdict <- rep("unchecked", nrow(skipped))
   tiles <- rbind(judged, skipped)
   tiles$own <- tiles$case == own_inputs
   tiles <- tiles[order(!tiles$own, ifelse(tiles$own, tiles$size, 0)), ]
   tiles$check <- ifelse(tiles$own, vapply(tiles$size, format_size, ""), tiles$case)
   tiles
+}
+
+# Cases of one kind, and sizes that are not the study's, as one tile: the worst of their verdicts.
+family_tiles <- function(tiles, sizes) {
+  family <- ifelse(tiles$own, size_families(tiles$size, sizes), case_families(tiles$case))
+  members <- tapply(tiles$check, family, function(checks) length(unique(checks)))[family]
+  words <- ifelse(tiles$own, "%s (%d sizes)", "%s (%d cases)")
+  tiles$check <- ifelse(members == 1, tiles$check, sprintf(words, family, members))
+  rank <- match(tiles$verdict, c("unchecked", verdict_order))
+  worst <- order(match(tiles$check, unique(tiles$check)), -rank)
+  tiles <- tiles[worst, ]
+  tiles[!duplicated(tiles[, c("stage", "check")]), ]
+}
+
+size_families <- function(sizes, own) {
+  other <- !sizes %in% own
+  small <- sizes < 300
+  ends <- function(which) paste(unique(vapply(range(sizes[which]), format_size, "")), collapse = " to ")
+  kinds <- vapply(sizes, format_size, "")
+  for (which in list(other & small, other & !small)) if (any(which)) kinds[which] <- paste("others,", ends(which))
+  kinds
+}
+
+case_families <- function(cases) {
+  kinds <- c(
+    "^redrawn at .*" = "redrawn", "^search, draw .*" = "search", "^(`[^`]+`) .*" = "\\1 moved",
+    "^the code's numbers, .*|^(all|about) [-0-9].*" = "the code's numbers", "^.* in (`[^`]+`) alone$" = "\\1 alone"
+  )
+  for (pattern in names(kinds)) cases <- sub(pattern, kinds[[pattern]], cases)
+  cases
 }

@@ -58,13 +58,18 @@ remark_table <- list(
   # verdicts
   value = at_place(function(r) sprintf("is %s", r$values)),
   beyond = at_place(function(r) {
-    sprintf("is %s; rounding explains a relative difference up to %.2g, this is %.2g", r$values, r$bound, r$found)
+    why <- if (r$moved > 0) sprintf("; random rounding moves the reference's own by %.1e", r$moved) else ""
+    sprintf("is %s; rounding explains a difference of up to %.1e, this is %.1e%s", r$values, r$allowed, r$gap, why)
   }),
+  "past limits" = at_place(function(r) sprintf("is %s; the study allows %s", r$values, r$limits)),
   exact = function(r) {
     sprintf("%s ULP from the exact value, `%s` %s", count_text(r$given), r$reference, count_text(r$expected))
   },
   changes = function(r) sprintf("changes its argument %s and does not declare `in_place`", quoted(r$arguments)),
-  again = function(r) "two identical calls gave different results",
+  again = function(r) {
+    if (is.null(r$turn)) return("two identical calls gave different results")
+    sprintf("call %d with the same arguments gave another result: %s", r$turn, r$values)
+  },
   threads = function(r) {
     threads <- if (r$other > 1) "threads" else "thread"
     words <- sprintf("with %d %s its result is another than with %d", r$other, threads, r$own)
@@ -73,7 +78,14 @@ remark_table <- list(
   "also stops" = function(r) "stops with an error, as the reference does",
   "does not stop" = function(r) sprintf("gives a result where the reference %s", remark_words(list(r$cause))),
   # what was not checked
-  reference = function(r) paste("the reference", remark_words(list(r$cause))),
+  "never true" = function(r) sprintf("`%s` was true in no check (line %d)", r$test, r$line),
+  "never false" = function(r) sprintf("`%s` was false in no check (line %d)", r$test, r$line),
+  "never entered" = function(r) sprintf("the loop over `%s` was entered in no check (line %d)", r$test, r$line),
+  reference = function(r) {
+    colon <- if (r$cause$code %in% c("limit", "ran on", "crashed before")) ":" else ""
+    paste0("the reference", colon, " ", remark_words(list(r$cause)))
+  },
+  range = function(r) sprintf("it %s, at the edge of what can be computed", remark_words(list(r$cause))),
   domain = function(r) "the reference gives no numbers there, which it does otherwise: outside its domain",
   "no inputs" = function(r) "`inputs` makes nothing at this size",
   "ran on" = function(r) "it had run on past the limit before",
@@ -87,18 +99,21 @@ remark_table <- list(
   "no numbers" = function(r) "its result holds no numbers",
   distribution = function(r) {
     sprintf(
-      "over %d runs each, %s is %s on average, the reference's is %s (chance would do that %s of the time)",
-      r$runs, part_words(r$part), signif_text(r$given), signif_text(r$expected),
+      "over %d runs each, %s is %s, the reference's is %s (chance would do that %s of the time)",
+      r$runs, part_words(r$part, r$what), signif_text(r$given), signif_text(r$expected),
       if (r$chance < 1e-12) "never" else sprintf("%.1e", r$chance)
     )
   },
+  runs = function(r) sprintf("its runs had taken %s s before", plain_number(r$seconds)),
   unseen = function(r) {
-    share <- if (is.finite(r$expected) && r$expected != 0) sprintf(" (%s)", percent(r$unseen / abs(r$expected))) else ""
-    what <- if (r$part$kind == "mean") part_words(r$part, "") else sprintf("mean of `%s`", r$part$name)
-    sprintf(
-      "same distribution over %d runs each; a difference in the %s below %s%s could have gone unseen",
-      r$runs, what, signif_text(r$unseen), share
-    )
+    words <- vapply(r$unseen, function(one) {
+      relative <- one$part$kind %in% c("draw", "mean", "spread") && isTRUE(abs(one$expected) > 10 * one$least / 100)
+      share <- if (relative) sprintf(" (%s)", percent(one$least / abs(one$expected))) else ""
+      sprintf("of %s up to %s%s", part_words(one$part, one$what), signif_text(one$least), share)
+    }, "")
+    said <- sprintf("same distribution over %d runs each", r$runs)
+    if (length(words) == 0) return(said)
+    sprintf("%s; differences could have gone unseen %s", said, paste(words, collapse = ", "))
   }
 )
 
@@ -109,11 +124,17 @@ inputs_words <- function(fault) {
 
 plain_number <- function(x) format(x, digits = 4, big.mark = ",", scientific = FALSE, trim = TRUE)
 
-# "the mean of result", or "`result[1]`".
-part_words <- function(part, article = "the ") {
-  switch(part$kind,
-    mean = sprintf("%smean of %s", article, part$name),
-    spread = sprintf("%sstandard deviation of %s", article, part$name),
-    sprintf("`%s`", part$name)
+# "the mean of `result`", "the spread of `result[1]` over the runs".
+part_words <- function(part, what) {
+  if (what == "finite") return(sprintf("the share of finite values of `%s`", part$name))
+  if (what == "spread") return(sprintf("the mean distance of `%s` from its median over the runs", part$name))
+  name <- sprintf("`%s`", part$name)
+  words <- c(
+    mean = "the mean of %s", spread = "the standard deviation of %s", skewness = "the skewness of %s",
+    lag = "the lag-one correlation of %s", halves = "the correlation of the two halves of %s",
+    columns = "the correlation of neighbouring columns of %s", fixed = "the number of fixed points of %s",
+    neighbours = "the number of neighbours that stay together in %s", relation = "the correlation of %s",
+    draw = if (what == "draws") "the distribution of %s, on average," else "the average of %s"
   )
+  sprintf(words[[part$kind]], name)
 }

@@ -48,7 +48,7 @@ verdict_sentences <- function(study, agreement, timings) {
   c(
     disagreement_sentences(agreement),
     if (nrow(timings$samples) == 0) "No stage was timed." else
-      c(fastest_sentences(fastest_by_size(timings)), gain_sentence(study, timings)),
+      c(fastest_sentences(fastest_by_size(timings)), gain_sentence(study, agreement, timings)),
     unfinished_sentences(timings)
   )
 }
@@ -103,7 +103,7 @@ fastest_sentences <- function(fastest) {
 }
 
 # The largest size at which the reference was timed: what did the best stage gain there?
-gain_sentence <- function(study, timings) {
+gain_sentence <- function(study, agreement, timings) {
   cells <- timings$cells
   judged <- cells[!is.na(cells$verdict), ]
   if (nrow(judged) == 0) return("No speedup was measured: no stage was timed beside the reference.")
@@ -116,11 +116,18 @@ gain_sentence <- function(study, timings) {
     unclear = "can't be told from"
   )
   sprintf(
-    "At %s %s `%s` %s `%s` (%s against %s; 95 %% interval of the ratio %s).",
+    "At %s %s `%s` %s `%s` (%s against %s; 95 %% interval of the ratio %s%s).",
     format_size(best$size), study$unit, best$stage, words, timings$reference,
     format_seconds(best$median), format_seconds(reference_median(cells, timings$reference, best$size)),
-    format_interval(best$speedup_low, best$speedup_high)
+    format_interval(best$speedup_low, best$speedup_high), checked_to(agreement, best$stage, best$size)
   )
+}
+
+# "; agreement checked to 1,000", where it was not checked as far as it was timed.
+checked_to <- function(agreement, stage, size) {
+  rows <- agreement$table[agreement$table$stage == stage & agreement$table$case == own_inputs, ]
+  if (nrow(rows) == 0 || max(rows$size) >= size) return("")
+  sprintf("; agreement checked to %s", format_size(max(rows$size)))
 }
 
 reference_median <- function(cells, reference, size) {
@@ -175,12 +182,18 @@ agreement_line <- function(agreement, stage) {
   switch(verdict,
     identical = checked,
     statistical = sprintf("%s; %s", checked, worst$reason[[1]]),
-    rounding = sprintf(
-      "%s; at most %s ULP, %.1e relative, %s%s", checked,
-      count_text(max(rows$max_ulp, na.rm = TRUE)), worst$max_rel,
-      check_words(worst$size, worst$case), if (nzchar(worst$where)) paste0(", ", worst$where) else ""
-    ),
+    rounding = sprintf("%s; %s", checked, rounding_words(rows, worst)),
     sprintf("%s: %s%s", check_words(worst$size[[1]], worst$case[[1]]), worst$reason[[1]], more_words(nrow(worst)))
+  )
+}
+
+# "at most 3 ULP, 4.0e-16 relative, at size 100, [7]".
+rounding_words <- function(rows, worst) {
+  if (max(rows$max_abs, na.rm = TRUE) == 0) return("identical but for the sign of zero")
+  ulp <- max(rows$max_ulp, na.rm = TRUE)
+  sprintf(
+    "at most %s%.1e relative, %s%s", if (ulp > 0) sprintf("%s ULP, ", count_text(ulp)) else "", worst$max_rel,
+    check_words(worst$size, worst$case), if (nzchar(worst$where)) paste0(", ", worst$where) else ""
   )
 }
 
@@ -225,6 +238,22 @@ checked_words <- function(rows) {
 # What was not checked, and why: one sentence for the stages that share places and a
 # reason, and for the sizes of a stage that share its kind.
 unchecked_sentences <- function(unchecked) {
+  unreached <- startsWith(unchecked$code, "never ")
+  c(unskipped_sentences(unchecked[!unreached, ]), unreached_sentences(unchecked[unreached, ]))
+}
+
+most_unreached <- 3
+
+unreached_sentences <- function(rows) {
+  vapply(unique(rows$stage), function(stage) {
+    reasons <- rows$reason[rows$stage == stage]
+    more <- length(reasons) - most_unreached
+    told <- paste(utils::head(reasons, most_unreached), collapse = "; ")
+    sprintf("Not reached: of `%s`, %s%s.", stage, told, if (more > 0) sprintf("; and %d more", more) else "")
+  }, "", USE.NAMES = FALSE)
+}
+
+unskipped_sentences <- function(unchecked) {
   key <- paste(unchecked$stage, unchecked$code, ifelse(grepl("slow$", unchecked$code), "", unchecked$reason))
   groups <- split(unchecked, match(key, key))
   why <- vapply(groups, function(rows) sprintf("%s (%s).", unchecked_places(rows), shared_reason(rows)), "")

@@ -16,7 +16,7 @@
 #'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
 #' file <- tempfile(fileext = ".html")
-#' ds_report(ds_run(study, ds_plan(budget = 0.5, first_call = FALSE)), file)
+#' ds_report(ds_run(study, ds_plan(budget = 2, first_call = FALSE)), file)
 #' @export
 ds_report <- function(result, file) {
   check_class(result, "ds_result", "result", "Make one with `ds_run()`, or `ds_load()` a stored one.")

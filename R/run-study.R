@@ -16,7 +16,7 @@
 #'     for (r in rain) s <- s + r
 #'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
-#' ds_run(study, ds_plan(budget = 0.5, first_call = FALSE))
+#' ds_run(study, ds_plan(budget = 2, first_call = FALSE))
 #' @export
 ds_run <- function(study, plan = ds_plan(), resume = NULL) {
   local_plain()

@@ -13,6 +13,7 @@
 #   first    what one evaluation is like, see evaluator_first()
 #   sample   one batch, see evaluator_sample()
 #   memory, varies, printing   see stage-probe.R
+#   cover    which branches run at several sizes and cases, see stage-coverage.R
 #   close    ends the backend
 #
 # `overhead` is what one exchange with the backend costs, in seconds; `isolated` names
@@ -23,7 +24,8 @@ evaluator_verbs <- function() {
     prepare = evaluator_prepare, arguments = evaluator_given, fingerprint = evaluator_fingerprint,
     truth = evaluator_truth, value = evaluator_value,
     trial = evaluator_trial, values = evaluator_values, replicates = evaluator_replicates, first = evaluator_first,
-    sample = evaluator_sample, memory = evaluator_memory, varies = evaluator_varies, printing = evaluator_printing
+    sample = evaluator_sample, memory = evaluator_memory, cover = evaluator_cover, varies = evaluator_varies,
+    printing = evaluator_printing
   )
 }
 
@@ -33,7 +35,8 @@ evaluator_answer <- function(evaluator, verb, args) do.call(evaluator_verbs()[[v
 evaluations_of <- function(verb, given) {
   switch(verb,
     replicates = given$count,
-    values = length(given$sizes),
+    values = ,
+    cover = length(given$sizes),
     memory = ,
     varies = ,
     printing = 3,
@@ -73,7 +76,7 @@ forked_backend <- function(study, memory, input_limit) {
 ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, limit) {
   if (is.null(held$fork) || !held$fork$lives) open_copy(held, study, memory)
   if (verb %in% c("prepare", "arguments")) return(ask_for_arguments(held, input_limit, verb, name, size, given))
-  made <- if (verb != "trial") ready_arguments(held, input_limit, name, size, given$case %||% own_inputs)
+  made <- if (verb != "trial") ready_arguments(held, input_limit, name, size, given[["case"]] %||% own_inputs)
   if (is_fault(made)) return(made)
   wait <- limit * evaluations_of(verb, given) + grace + 3 * held$making
   ask_fork(held$fork, list(verb, c(list(name, size, limit = limit), given)), limit, wait)
@@ -98,7 +101,7 @@ ask_for_arguments <- function(held, input_limit, verb, name, size, given) {
   start <- clock_now()
   answer <- ask_fork(held$fork, list(verb, c(list(name, size), given)), input_limit)
   if (is_fault(answer)) return(inputs_fault(answer, size))
-  held$made <- paste(size, given$case %||% own_inputs)
+  held$made <- paste(size, given[["case"]] %||% own_inputs)
   held$making <- clock_now() - start
   answer
 }

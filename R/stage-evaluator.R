@@ -10,6 +10,8 @@ new_evaluator <- function(study, said = scratch_file("said")) {
   evaluator$made <- NULL
   evaluator$arguments <- NULL
   evaluator$ready <- list()
+  evaluator$rounding <- list()
+  evaluator$covered <- list()
   evaluator$threads <- NULL
   evaluator
 }
@@ -23,14 +25,14 @@ hold_threads <- function(evaluator, threads) {
   evaluator$threads <- threads
 }
 
-# Made once for a size and case; a perturbed variant is made anew.
+# Made once for a size and case; a perturbed variant is made from that.
 evaluator_arguments <- function(evaluator, size, case = own_inputs, perturbation = 0) {
-  if (perturbation > 0) return(case_arguments(evaluator$study, size, case, perturbation))
   if (!identical(evaluator$made, c(size, case))) {
     evaluator$arguments <- case_arguments(evaluator$study, size, case)
     evaluator$made <- c(size, case)
   }
-  evaluator$arguments
+  if (perturbation == 0 || is.null(evaluator$arguments)) return(evaluator$arguments)
+  perturb_arguments(evaluator$arguments, perturbation, evaluator$study$places)
 }
 
 # Makes the arguments, so that no limit on an evaluation counts that in. FALSE
@@ -50,23 +52,35 @@ evaluator_given <- function(evaluator, name, size, case = own_inputs) {
 # A hash of the study's own inputs.
 evaluator_fingerprint <- function(evaluator, name, size, limit = Inf) rlang::hash(evaluator_arguments(evaluator, size))
 
-# The exact result on the study's own inputs.
-evaluator_truth <- function(evaluator, name, size, limit = Inf) {
+# The exact result.
+evaluator_truth <- function(evaluator, name, size, limit = Inf, case = own_inputs) {
   truth <- evaluator$study$truth
-  arguments <- evaluator_arguments(evaluator, size)
+  arguments <- evaluator_arguments(evaluator, size, case)
   if ("..." %in% names(formals(args(truth)))) names(arguments) <- NULL # `sum` and its like
   run_limited(do.call(truth, arguments, quote = TRUE), limit)
 }
 
 # One evaluation from the random state that agreement uses: list(value, seconds,
 # conduct), where `conduct` is what it did besides.
-evaluator_value <- function(evaluator, name, size, limit = Inf, case = own_inputs, perturbation = 0, threads = NULL) {
-  evaluator_trial(evaluator, name, size, limit, evaluator_arguments(evaluator, size, case, perturbation), threads)
+evaluator_value <- function(evaluator, name, size, limit = Inf, case = own_inputs, perturbation = 0, threads = NULL,
+                            rounding = FALSE) {
+  arguments <- evaluator_arguments(evaluator, size, case, perturbation)
+  evaluator_trial(evaluator, name, size, limit, arguments, threads, rounding)
+}
+
+# What stands for a stage's kernel under random rounding, made once; itself where it is no R code.
+evaluator_rounding <- function(evaluator, name) {
+  if (is.null(evaluator$rounding[[name]])) {
+    kernel <- evaluator$study$stages[[name]]$kernel
+    evaluator$rounding[[name]] <- rounding_kernel(kernel) %||% kernel
+  }
+  evaluator$rounding[[name]]
 }
 
 # The same on arguments that are given.
-evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threads = NULL) {
+evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threads = NULL, rounding = FALSE) {
   stage <- evaluator$study$stages[[name]]
+  if (rounding) stage$kernel <- evaluator_rounding(evaluator, name)
   own <- deep_copy(arguments)
   hold_threads(evaluator, threads %||% stage$threads)
   heard <- listen(evaluator$said, with_seed(derive_seed(evaluator$study$seed, -size), {

@@ -54,7 +54,7 @@ ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads
 
 new_stage <- function(name, kernel, note = NULL, language = NULL, source = NULL, in_place = FALSE, threads = 1,
                       random = FALSE, block = NULL) {
-  native <- if (is.function(kernel)) native_facts(kernel)
+  native <- inner_facts(kernel)
   original <- attr(kernel, "ds_compiled")$original
   structure(
     list(

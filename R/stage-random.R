@@ -17,12 +17,18 @@ evaluator_replicates <- function(evaluator, name, size, limit = Inf, case, count
     if (is_fault(ran)) return(ran)
     rows[[run]] <- result_summaries(ran$value)
   }
-  if (length(unique(lapply(rows, names))) > 1) return(new_fault("failed", "changing shape"))
-  do.call(rbind, rows)
+  if (length(unique(lapply(rows, function(row) always_there(names(row))))) > 1) {
+    return(new_fault("failed", "changing shape"))
+  }
+  common <- Reduce(intersect, lapply(rows, names))
+  do.call(rbind, lapply(rows, `[`, common))
 }
 
-# Named numbers: a single number is itself; a longer part is its mean, its
-# spread, and its first, middle and last element.
+# Without what only permutations have.
+always_there <- function(columns) columns[!grepl("^(fixed|neighbours) ", columns)]
+
+# Named numbers: a single number is itself; a longer part is its mean, its spread, its shape, how its
+# elements hang together, and its first, middle and last element.
 result_summaries <- function(value, path = "result") {
   if (is.list(value)) {
     steps <- list_steps(value)
@@ -31,16 +37,46 @@ result_summaries <- function(value, path = "result") {
   }
   if (!is.numeric(value) && !is.logical(value)) return(double())
   if (length(value) <= 1) return(stats::setNames(as.double(value), rep(paste("draw", path), length(value))))
-  value <- as.double(value)
   at <- unique(c(1, (length(value) + 1) %/% 2, length(value)))
-  found <- c(mean(value), stats::sd(value), value[at])
-  stats::setNames(found, c(
-    paste(c("mean", "spread"), path),
-    sprintf("draw %s[%s]", path, format(at, scientific = FALSE, trim = TRUE))
-  ))
+  found <- c(part_summaries(value), stats::setNames(value[at], rep("draw", length(at))))
+  kinds <- names(found)
+  places <- rep("", length(found))
+  places[kinds == "draw"] <- sprintf("[%s]", format(at, scientific = FALSE, trim = TRUE))
+  stats::setNames(as.double(found), paste0(kinds, " ", path, places))
 }
 
-# What a column of replicates summarises: list(kind, name), `kind` "mean", "spread" or "draw".
+part_summaries <- function(value) {
+  v <- as.double(value)
+  centred <- v - mean(v)
+  spread <- sqrt(mean(centred^2))
+  alike <- !isTRUE(spread > 1e-10 * max(abs(v)))
+  related <- function(one, other) if (alike) 0 else mean(one * other) / spread^2
+  half <- length(v) %/% 2
+  c(
+    mean = mean(v), spread = stats::sd(v),
+    if (length(v) >= 4) c(
+      skewness = if (alike) 0 else mean((centred / spread)^3),
+      lag = related(centred[-1], centred[-length(v)]),
+      halves = related(centred[seq_len(half)], centred[half + seq_len(half)])
+    ),
+    if (length(dim(value)) == 2 && ncol(value) > 1 && nrow(value) > 2) c(columns = column_relation(value)),
+    if (length(v) >= 4 && is_permutation(v)) c(
+      fixed = sum(v == seq_along(v)), neighbours = sum(abs(diff(v)) == 1)
+    )
+  )
+}
+
+# Mean correlation of each column with the next.
+column_relation <- function(value) {
+  pairs <- lapply(seq_len(ncol(value) - 1), function(j) {
+    suppressWarnings(stats::cor(value[, j], value[, j + 1]))
+  })
+  mean(unlist(pairs))
+}
+
+is_permutation <- function(v) identical(sort(v), as.double(seq_along(v)))
+
+# What a column of replicates summarises: list(kind, name).
 summary_part <- function(column) list(kind = sub(" .*", "", column), name = sub("^[a-z]+ ", "", column))
 
 # "$mean", or "[[2]]" for an element without a plain name.

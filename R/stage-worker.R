@@ -53,7 +53,7 @@ start_worker <- function(study, name, memory, log) {
   kernel <- study$stages[[name]]$kernel
   sanitized <- if (!is.null(log)) sanitized_build(kernel)
   session <- start_session(
-    portable_setting(list(study$inputs, kernel)),
+    portable_setting(c(list(study$inputs, kernel), unname(study$cases$own))),
     if (!is.null(sanitized)) sanitizer_environment(sanitized$language, log)
   )
   answer <- ask_session(session, "worker_begin", list(study, memory, sanitized, session$said), 60)

@@ -1,21 +1,32 @@
 #' The cases that stages are checked on
 #'
 #' Besides the study's own inputs, [ds_agree()] checks every stage on variants made
-#' from them by rule, built to bring out mistakes. A rule changes the numeric
-#' vectors and matrices with more than one element among the arguments.
+#' from them by rule, built to bring out mistakes. A rule changes the vectors and matrices with
+#' more than one element among the arguments, inside lists and data frames too. Whole numbers that the code uses
+#' as places or groups (in an index, in [tapply()] and its kin) are put in another order, but keep their values.
 #' "parameters" moves what has one element, each by itself: numbers a little, doubled, halved, whole ones by
 #' one; flags flip; texts go through the choices that the reference's code lists. A number that is the length or
 #' a dimension of another argument stays. "one at a time" applies some of the rules to one argument alone. Where
-#' a rule changes nothing it is left out; where the reference stops, or gives `NA`, `NaN` or `Inf` that it does not
+#' a rule changes nothing it is left out; where the reference stops, or gives `NaN` or `Inf` that it does not
 #' give otherwise, a parameter has left its domain, and nobody is judged. "awkward sizes" are the study's own inputs
-#' at 1, 2, 3, primes, powers of two and their neighbours.
+#' at 1, 2, 3, primes, powers of two and their neighbours; "redrawn" are these inputs at 2, 3, 4 and 6 from
+#' five other seeds each.
+#' "the code's numbers" asks where the code itself decides: the numbers that stand in the sources of the
+#' stages (R, with the helpers that it calls, C, C++ and Fortran) are drawn into the data, with points
+#' between and beside them; all data are made equal to one of them, or of its magnitude; parameters take
+#' their values; and those that are whole, with their neighbours, are sizes, as are powers of two up to
+#' 65,537 (as far as a tenth of the `limit` of [ds_agree()] allows).
 #'
-#' The rules, by name: "awkward sizes", "parameters", "one at a time", "all negative", "all positive", "all equal",
-#' "sorted", "reversed", "one huge among small", "far larger", "far smaller", "denormal",
-#' "near overflow", "signed zero", "NA", "NA first", "NA last", "NaN", "Inf", "integer for double",
-#' "double for integer",
-#' "length zero",
-#' "one element", "one row", "one row fewer", "one column", "one column fewer", "square", "names", "NA logical".
+#' "asked again" repeats the first check after all others, up to 120 times or for 0.3 s; runs code built with
+#' OpenMP at the largest size, up to 20 times each with 2 and 4 threads or for 0.6 s; and runs native stages from
+#' [ds_native()] once, at a small size, under the compiler's address and undefined-behaviour sanitizers, where
+#' these are there. In the table these are the cases "asked again", "more threads" and "sanitizers".
+#'
+#' The rules, by name: "awkward sizes", "redrawn", "parameters", "one at a time", "the code's numbers", "asked again",
+#' "all negative", "all positive", "all equal", "sorted", "reversed", "one huge among small", "far larger",
+#' "far smaller", "denormal", "near overflow", "signed zero", "NA", "NA first", "NA last", "NaN", "Inf",
+#' "integer for double", "double for integer", "length zero", "one element", "one row",
+#' "one row fewer", "one column", "one column fewer", "square", "names", "NA logical".
 #'
 #' @param only,except Names of rules to choose or to leave out: those outside the
 #'   kernel's domain, say.
@@ -29,7 +40,7 @@
 #' ds_cases(own = list("drought year" = function(n) list(rain = numeric(n), keep = 0.9)))
 #' @export
 ds_cases <- function(only = NULL, except = NULL, own = list()) {
-  rules <- c(awkward, parameters, one_at_a_time, names(case_rules()))
+  rules <- c(special_cases(), names(case_rules()))
   unknown <- setdiff(c(only, except), rules)
   if (length(unknown) > 0) {
     abort_input(sprintf("There is no case \"%s\".", unknown[[1]]),
@@ -43,7 +54,7 @@ ds_cases <- function(only = NULL, except = NULL, own = list()) {
       arg = "own"
     )
   }
-  taken <- intersect(names(own), c(rules, own_inputs))
+  taken <- intersect(names(own), c(rules, own_inputs, repeated_cases))
   if (length(taken) > 0) {
     abort_input(sprintf("A case of your own can't be called \"%s\".", taken[[1]]),
       hint = "A case of the package has that name.", arg = "own"
@@ -65,8 +76,12 @@ as_cases <- function(cases) {
 # more than one element) and returns it changed, or NULL where it does not apply.
 case_rules <- function() c(value_rules(), special_rules(), shape_rules())
 
+# What is asked after all cases, see agree-repeat.R.
+repeated_cases <- c("asked again", "more threads", "sanitizers")
+
 # Not a rule but sizes: the study's own inputs where lengths are awkward.
 awkward <- "awkward sizes"
+special_cases <- function() c(awkward, redrawn, parameters, one_at_a_time, code_s_numbers, repeated_cases[[1]])
 awkward_sizes <- c(1, 2, 3, 7, 31, 63, 64, 65, 129, 257)
 
 magnitude <- function(v) {
@@ -74,13 +89,25 @@ magnitude <- function(v) {
   if (is.finite(top) && top > 0) top else 1
 }
 
-for_doubles <- function(rule) function(v) if (is.double(v)) rule(v)
+# A rule that gives numbers other values; places and groups are left as they are.
+moving <- function(rule) structure(rule, moves = TRUE)
+
+for_doubles <- function(rule) moving(function(v) if (is.double(v) && !is.object(v)) rule(v))
 
 for_numbers <- function(rule) {
-  function(v) {
-    if (!is.numeric(v)) return(NULL)
+  moving(function(v) {
+    if (!is.numeric(v) || is.object(v)) return(NULL)
     changed <- v
-    changed[] <- if (is.integer(v)) as.integer(round(rule(v))) else rule(v)
+    changed[] <- if (is.integer(v)) keep_type(round(rule(v)), v) else rule(v)
+    changed
+  })
+}
+
+# A rule that puts the values that are there in other places.
+rearranging <- function(rule) {
+  function(v) {
+    changed <- v
+    changed[] <- rule(v)
     changed
   }
 }
@@ -96,9 +123,9 @@ value_rules <- function() {
   list(
     "all negative" = for_numbers(function(v) -(abs(v) + magnitude(v) / 8)),
     "all positive" = for_numbers(function(v) abs(v) + magnitude(v) / 8),
-    "all equal" = for_numbers(function(v) rep(v[[which.max(abs(v))]], length(v))),
-    "sorted" = for_numbers(sort),
-    "reversed" = for_numbers(rev),
+    "all equal" = rearranging(function(v) rep(largest_element(v), length(v))),
+    "sorted" = rearranging(function(v) v[order(v)]),
+    "reversed" = rearranging(rev),
     "one huge among small" = for_doubles(function(v) middle_set(v, 1e10 * magnitude(v))),
     "far larger" = for_doubles(function(v) 1e4 * v),
     "far smaller" = for_doubles(function(v) 1e-4 * v),
@@ -111,11 +138,13 @@ value_rules <- function() {
   )
 }
 
+largest_element <- function(v) v[c(if (is.numeric(v) && !is.object(v)) which.max(abs(v)), 1)][[1]]
+
 special_rules <- function() {
   list(
-    "NA" = function(v) if (is.numeric(v)) middle_set(v, NA),
-    "NA first" = function(v) if (is.numeric(v)) place_set(v, 1, NA),
-    "NA last" = function(v) if (is.numeric(v)) place_set(v, length(v), NA),
+    "NA" = moving(function(v) if (!is.logical(v)) middle_set(v, NA)),
+    "NA first" = moving(function(v) if (!is.logical(v)) place_set(v, 1, NA)),
+    "NA last" = moving(function(v) if (!is.logical(v)) place_set(v, length(v), NA)),
     "NaN" = for_doubles(function(v) middle_set(v, NaN)),
     "Inf" = for_doubles(function(v) middle_set(v, Inf)),
     "NA logical" = function(v) if (is.logical(v)) middle_set(v, NA)
@@ -124,13 +153,14 @@ special_rules <- function() {
 
 shape_rules <- function() {
   list(
-    "integer for double" = for_doubles(function(v) {
+    "integer for double" = function(v) {
+      if (!is.double(v) || is.object(v)) return(NULL)
       whole <- round(v)
-      if (all(abs(whole) < 2^31)) storage.mode(whole) <- "integer"
+      if (all(abs(whole) < 2^31, na.rm = TRUE)) storage.mode(whole) <- "integer"
       whole
-    }),
+    },
     "double for integer" = function(v) {
-      if (!is.integer(v)) return(NULL)
+      if (!is.integer(v) || is.object(v)) return(NULL)
       storage.mode(v) <- "double"
       v
     },
@@ -149,27 +179,10 @@ shape_rules <- function() {
   )
 }
 
-is_data <- function(argument) {
-  (is.numeric(argument) || is.logical(argument)) && length(argument) > 1
-}
-
-# The arguments with one rule applied to all data among them; NULL where the
-# rule changes nothing.
-vary_arguments <- function(arguments, rule) {
-  data <- vapply(arguments, is_data, NA)
-  varied <- lapply(arguments[data], case_rules()[[rule]])
-  applied <- !vapply(varied, is.null, NA)
-  if (!any(applied)) return(NULL)
-  changed <- arguments
-  changed[names(arguments)[data][applied]] <- varied[applied]
-  if (identical(changed, arguments, num.eq = FALSE)) NULL else changed
-}
-
 own_inputs <- "own inputs"
 
 # The arguments of one case at one size; NULL where the case changes nothing.
-# `perturbation` above 0 changes their last bits, from that seed.
-case_arguments <- function(study, size, case = own_inputs, perturbation = 0) {
+case_arguments <- function(study, size, case = own_inputs) {
   arguments <- study_inputs(study, size)
   if (case %in% names(study$cases$own)) {
     made <- study
@@ -185,21 +198,10 @@ case_arguments <- function(study, size, case = own_inputs, perturbation = 0) {
     arguments <- own
   } else if (case %in% names(study$variants)) {
     arguments <- study$variants[[case]](arguments)
+  } else if (is_search(case)) {
+    arguments <- search_arguments(study, case, arguments)
   } else if (case != own_inputs) {
-    arguments <- vary_arguments(arguments, case)
+    arguments <- vary_arguments(arguments, case_rules()[[case]], study$places)
   }
-  if (perturbation > 0 && !is.null(arguments)) perturb_arguments(arguments, perturbation) else arguments
-}
-
-perturb_arguments <- function(arguments, perturbation) {
-  with_seed(perturbation, rapply(arguments, perturbed, how = "replace"))
-}
-
-# Doubles changed by up to one unit in the last place; whole numbers may be
-# counts or positions and stay.
-perturbed <- function(x) {
-  if (!is.double(x)) return(x)
-  moved <- is.finite(x) & x != round(x)
-  x[moved] <- x[moved] * (1 + stats::runif(sum(moved), -1, 1) * .Machine$double.eps)
-  x
+  arguments
 }

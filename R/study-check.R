@@ -16,3 +16,23 @@ check_stage_arguments <- function(stage, given) {
     arg = "inputs", stage = stage$name
   )
 }
+
+# Stops unless the study has stages, its reference among them, and code to run.
+check_complete <- function(study) {
+  check_class(study, "ds_study", "study", "Make one with `ds_study()`.")
+  if (length(study$stages) == 0) {
+    abort_input("The study has no stage.",
+      hint = "Add the slow kernel first: `study |> ds_stage(\"loop\", my_kernel)`.", arg = "study"
+    )
+  }
+  if (!reference_of(study) %in% names(study$stages)) {
+    abort_input(sprintf("The reference \"%s\" is not a stage of the study.", reference_of(study)),
+      hint = sprintf("Its stages are %s.", quoted(names(study$stages))), arg = "reference"
+    )
+  }
+  if (!is.function(study$inputs)) {
+    abort_input("This study came from a stored result, which holds source text but no code to run.",
+      hint = "Run the study file that made it.", arg = "study"
+    )
+  }
+}

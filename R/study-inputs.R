@@ -1,3 +1,35 @@
+#' The arguments that a study makes
+#'
+#' What `inputs` makes at one size, from the study's seed, always the same; or what a case of [ds_cases()] makes of it.
+#' The code that [ds_agree()] gives for a disagreement uses it where the arguments are too long to be written out.
+#'
+#' @param study A [ds_study()]; for a case, with its stages.
+#' @param size The size.
+#' @param case The name of a case, as in the table of an agreement.
+#' @return A named list of arguments; `NULL` where the case changes nothing.
+#' @section Errors: `ds_error_input` when `inputs` stops or makes no named list, or for a case that there is not.
+#' @examples
+#' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(10, 100)) |>
+#'   ds_stage("built in", function(rain) sum(rain))
+#' ds_inputs(study, 5)
+#' ds_inputs(study, 5, "NA")
+#' @export
+ds_inputs <- function(study, size, case = "own inputs") {
+  check_class(study, "ds_study", "study", "Make one with `ds_study()`.")
+  size <- check_sizes(size, "size")[[1]]
+  check_string(case, "case")
+  if (case == own_inputs) return(study_inputs(study, size))
+  check_complete(study)
+  study <- with_variants(study, study_inputs(study, study$sizes[[1]]))
+  known <- c(names(case_rules()), names(study$variants), names(study$cases$own))
+  if (!case %in% known && !is_search(case)) {
+    abort_input(sprintf("There is no case \"%s\".", case),
+      hint = "The table of an agreement names the cases.", arg = "case"
+    )
+  }
+  case_arguments(study, size, case)
+}
+
 # The arguments at one size, always the same ones.
 study_inputs <- function(study, size) {
   local_directory(study$directory)

@@ -3,11 +3,14 @@
 #' By default agreement asks what rounding can explain. A difference within the
 #' bound for two sums of as many terms as the longest argument has elements,
 #' relative to the result (Higham 2002, section 4.2), is rounding. Where more is
-#' seen, the reference is asked how sensitive it is: it is evaluated again
-#' on arguments that were changed in their last bits at random. What that changes
-#' shows the magnitude of what was summed, cancellation included; a
-#' difference within the same growth times that change is rounding too (the method of
-#' random perturbation, Parker 1997, "Monte Carlo arithmetic").
+#' seen, the reference is asked how sensitive it is: it is evaluated again up to 30 times, on arguments that were
+#' changed by up to 4 units in the last place at random, and, where it is R code, as a copy in which every
+#' operation that rounds has its own result changed by up to one (Monte Carlo arithmetic, Parker 1997). What
+#' that changes shows the magnitude of what was summed, cancellation and the reference's own error included; a
+#' difference within the growth of sums of that many terms times that change is rounding too. Elements far smaller
+#' than the largest of a result are also judged beside that, as transforms and solves can do no better. Where
+#' random rounding takes too long, what it did at size 67 is taken in proportion. Whole numbers that are
+#' single values, places or groups are not changed.
 #'
 #' Limits of your own replace that: an element agrees when its difference is
 #' within any of those given.
@@ -59,6 +62,7 @@ tolerance_words <- function(tolerance) {
   if (length(given)) return(paste(given, collapse = " or "))
   paste(
     "what the rounding of sums of as many terms as the longest argument has elements explains,",
-    "relative to the result or to how much the last bits of the arguments change it"
+    "relative to the result or to how much the last bits of the arguments, and of each of the reference's own",
+    "operations, change it"
   )
 }

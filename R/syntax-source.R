@@ -13,3 +13,11 @@ function_source <- function(f) {
   reference <- attr(f, "srcref")
   clean_text(if (is.null(reference)) deparse(f, width.cutoff = 80L) else as.character(reference))
 }
+
+# A function without source references gets those of its deparsed text.
+with_source <- function(f) {
+  if (!is.null(attr(f, "srcref"))) return(f)
+  again <- eval(parse(text = deparse(f, width.cutoff = 100L), keep.source = TRUE)[[1]], baseenv())
+  environment(again) <- environment(f)
+  again
+}

@@ -39,12 +39,17 @@ first_group <- function(stages, timing, size, turn, setting, arguments) {
   on.exit(for (process in processes) process$kill())
   rows <- Map(function(process, stage) {
     found <- ask_fresh(
-      process, stage$kernel, arguments, native_facts(stage$kernel), setting,
+      process, stage$kernel, arguments, lapply(unname(natives_within(stage$kernel)), routine_facts), setting,
       timing$study$directory %||% ".", timing$plan$cell_limit
     )
     if (!is_fault(found)) first_row(stage$name, size, turn, found)
   }, processes, stages)
   Filter(Negate(is.null), unname(rows))
+}
+
+# What a fresh process needs to know of a native kernel.
+routine_facts <- function(native) {
+  c(native_facts(native)[c("needs", "library", "bindings")], list(scope = environment(native)))
 }
 
 first_row <- function(stage, size, turn, found) {

@@ -81,17 +81,6 @@ named_parts <- function(f, seen) {
   Filter(Negate(is.null), stats::setNames(found, names))
 }
 
-# The environment that holds a name, of those that are the user's: packages have versions.
-where_named <- function(name, env) {
-  while (!identical(env, emptyenv()) && !identical(env, baseenv())) {
-    if (isNamespace(env) || !is.null(attr(env, "path"))) break
-    if (exists(name, envir = env, inherits = FALSE)) return(env)
-    env <- parent.env(env)
-  }
-  home <- get0(name, envir = env, mode = "function")
-  if (is.function(home) && !is.primitive(home) && !is.null(environment(home))) environment(home) else NULL
-}
-
 strings_in <- function(code) {
   short <- function(x) x[!is.na(x) & nzchar(x) & nchar(x, "bytes") < 100]
   found <- rapply(list(as_list(code)), short, "character", how = "unlist")

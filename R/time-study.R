@@ -44,7 +44,7 @@
 #'     for (r in rain) s <- s + r
 #'     s }) |>
 #'   ds_stage("built in", function(rain) sum(rain))
-#' ds_time(study, ds_plan(budget = 0.5, first_call = FALSE))
+#' ds_time(study, ds_plan(budget = 2, first_call = FALSE))
 #' @export
 ds_time <- function(study, plan = ds_plan(), agreement = ds_agree(study, isolate = plan$isolate),
                     resume = NULL) {
@@ -199,7 +199,7 @@ add_stage_costs <- function(table, timing) {
   table$first_call <- at_first(function(own) own$load + own$compile + own$evaluation)
   table$build <- vapply(table$stage, function(name) {
     kernel <- timing$study$stages[[name]]$kernel
-    native_facts(kernel)$build_seconds %||% compiled_seconds(kernel)
+    inner_facts(kernel)$build_seconds %||% compiled_seconds(kernel)
   }, 0, USE.NAMES = FALSE)
   table
 }

@@ -1,10 +1,10 @@
 # One evaluation in a process that has done nothing yet.
 
-# In the fresh process, with base R alone. `kernel` is a function; `native` says
-# which library it needs and which of its variables hold routines of it.
+# In the fresh process, with base R alone. `kernel` is a function; `natives` say
+# which libraries it needs and which variables hold routines of them.
 # Returns seconds to load, to compile byte code, to evaluate, and bytes by which the
 # largest resident size grew over what the process held before the evaluation.
-fresh_evaluation <- function(kernel, arguments, native, setting, directory) {
+fresh_evaluation <- function(kernel, arguments, natives, setting, directory) {
   read_status <- function(field) {
     if (!file.exists("/proc/self/status")) return(NA_real_)
     line <- grep(paste0("^", field, ":"), readLines("/proc/self/status"), value = TRUE)
@@ -21,17 +21,18 @@ fresh_evaluation <- function(kernel, arguments, native, setting, directory) {
   load <- spent({
     for (package in setting$packages) suppressMessages(library(package, character.only = TRUE))
     list2env(setting$globals, globalenv())
-    if (!is.null(native)) {
+    for (native in natives) {
       for (package in native$needs) loadNamespace(package)
       library <- dyn.load(native$library)
       for (variable in names(native$bindings)) {
         names <- c(native$bindings[[variable]], tolower(native$bindings[[variable]]))
         routine <- Find(function(name) is.loaded(name, library[["name"]]), names)
-        assign(variable, getNativeSymbolInfo(routine, library)$address, envir = environment(kernel))
+        assign(variable, getNativeSymbolInfo(routine, library)$address, envir = native$scope)
       }
     }
   })
-  compile <- if (is.primitive(kernel) || !is.null(native)) 0 else spent(kernel <- compiler::cmpfun(kernel))
+  plain <- !is.primitive(kernel) && !identical(environment(kernel), unlist(natives[1], FALSE)$scope)
+  compile <- if (!plain) 0 else spent(kernel <- compiler::cmpfun(kernel))
   invisible(gc())
   try(writeBin(charToRaw("5"), "/proc/self/clear_refs"), silent = TRUE) # the largest size starts anew
   held <- read_status("VmRSS")
@@ -60,7 +61,7 @@ start_fresh <- function(count) {
 library_paths <- function() c(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
 
 # Asks one of them for its first evaluation; a fault when it died or took too long.
-ask_fresh <- function(process, kernel, arguments, native, setting, directory, limit) {
+ask_fresh <- function(process, kernel, arguments, natives, setting, directory, limit) {
   question <- scratch_file("fresh", ".rds")
   answer <- scratch_file("fresh", ".rds")
   on.exit({
@@ -68,7 +69,7 @@ ask_fresh <- function(process, kernel, arguments, native, setting, directory, li
     process$kill()
   })
   environment(fresh_evaluation) <- globalenv()
-  saveRDS(list(fresh_evaluation, list(kernel, arguments, native, setting, directory), answer), question,
+  saveRDS(list(fresh_evaluation, list(kernel, arguments, natives, setting, directory), answer), question,
     compress = FALSE
   )
   process$write_input(paste0(question, "\n"))

@@ -10,11 +10,10 @@ Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 
 # C written by hand, built by the same command with the same flags.
 built_by_hand <- function(code) {
-  path <- tempfile(fileext = .Platform$dynlib.ext)
-  deepstride:::build_library(
-    paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n"),
-    path, "strict"
-  )
+  source <- paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n")
+  folder <- tempfile("by-hand")
+  dir.create(folder, mode = "0700")
+  path <- deepstride:::build_kernel(folder, basename(folder), source, "strict")[[1]]
   routine <- getNativeSymbolInfo("kernel", dyn.load(path))$address
   function(...) .Call(routine, ...)
 }

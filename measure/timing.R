@@ -24,7 +24,8 @@ two_stages <- function(seconds, factor, seed) {
   study <- ds_study("Work", function(n) list(steps = n), sizes = round(seconds / per_step), seed = seed) |>
     ds_stage("one", function(steps) work(steps)) |>
     ds_stage("other", eval(bquote(function(steps) work(.(factor) * steps))))
-  agreement <- deepstride:::new_agreement(ds_agree(study, sizes = 1)$table[0, ], 1, "one", data.frame(), "not asked")
+  agreement <- ds_agree(study, sizes = 1, cases = FALSE)
+  agreement$table <- agreement$table[0, ]
   cells <- as.data.frame(ds_time(study, ds_plan(first_call = FALSE, memory = FALSE), agreement))
   cells[cells$stage == "other", ]
 }

@@ -258,6 +258,43 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// seed_rounding
+void seed_rounding(double seed);
+RcppExport SEXP _deepstride_seed_rounding(SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    seed_rounding(seed);
+    return R_NilValue;
+END_RCPP
+}
+// round_operation
+SEXP round_operation(SEXP x, SEXP a, SEXP b, std::string operation);
+RcppExport SEXP _deepstride_round_operation(SEXP xSEXP, SEXP aSEXP, SEXP bSEXP, SEXP operationSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type a(aSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type b(bSEXP);
+    Rcpp::traits::input_parameter< std::string >::type operation(operationSEXP);
+    rcpp_result_gen = Rcpp::wrap(round_operation(x, a, b, operation));
+    return rcpp_result_gen;
+END_RCPP
+}
+// round_at_random
+SEXP round_at_random(SEXP x, double ulps, bool whole);
+RcppExport SEXP _deepstride_round_at_random(SEXP xSEXP, SEXP ulpsSEXP, SEXP wholeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type ulps(ulpsSEXP);
+    Rcpp::traits::input_parameter< bool >::type whole(wholeSEXP);
+    rcpp_result_gen = Rcpp::wrap(round_at_random(x, ulps, whole));
+    return rcpp_result_gen;
+END_RCPP
+}
 // derive_seed
 int derive_seed(double seed, double salt);
 RcppExport SEXP _deepstride_derive_seed(SEXP seedSEXP, SEXP saltSEXP) {
@@ -350,6 +387,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_lock_file", (DL_FUNC) &_deepstride_lock_file, 2},
     {"_deepstride_unlock_file", (DL_FUNC) &_deepstride_unlock_file, 2},
     {"_deepstride_resample_median", (DL_FUNC) &_deepstride_resample_median, 3},
+    {"_deepstride_seed_rounding", (DL_FUNC) &_deepstride_seed_rounding, 1},
+    {"_deepstride_round_operation", (DL_FUNC) &_deepstride_round_operation, 4},
+    {"_deepstride_round_at_random", (DL_FUNC) &_deepstride_round_at_random, 3},
     {"_deepstride_derive_seed", (DL_FUNC) &_deepstride_derive_seed, 2},
     {"_deepstride_span_open", (DL_FUNC) &_deepstride_span_open, 1},
     {"_deepstride_span_close", (DL_FUNC) &_deepstride_span_close, 0},

@@ -1,5 +1,6 @@
 // A copy of this process that answers questions over a socket, and what it takes
 // to watch it: whatever becomes of the copy, the session goes on.
+#include "leave.h"
 #include <Rcpp.h>
 #include <cstdint>
 #include <cstdlib>
@@ -38,13 +39,13 @@ void settle_copy(const char* said, pid_t parent) {
   for (int crash : {SIGSEGV, SIGBUS, SIGILL, SIGFPE, SIGABRT}) signal(crash, SIG_DFL);  // R's handler clears the session's folder
 #ifdef __linux__
   prctl(PR_SET_PDEATHSIG, SIGKILL);
-  if (getppid() != parent) _exit(1);
+  if (getppid() != parent) leave_now(1);
 #endif
   const rlimit none = {0, 0};
   setrlimit(RLIMIT_CORE, &none);
   const int out = open(said, O_WRONLY | O_CREAT | O_APPEND, 0600);
   const int in = open("/dev/null", O_RDONLY);
-  fflush(stdout);
+  fflush(NULL);
   if (in >= 0) dup2(in, 0);
   if (out >= 0) {
     dup2(out, 1);
@@ -113,8 +114,7 @@ Rcpp::List fork_process(std::string said) {
   int ends[2];
   if (socketpair(AF_UNIX, SOCK_STREAM, 0, ends) != 0) Rcpp::stop("no socket for another process");
   for (int end : ends) fcntl(end, F_SETFD, FD_CLOEXEC);
-  fflush(stdout);
-  fflush(stderr);
+  fflush(NULL);
   const pid_t parent = getpid();
   const pid_t pid = fork();
   if (pid < 0) {
@@ -191,6 +191,6 @@ int end_process(int pid, int socket, double wait) {
 // [[Rcpp::export(rng = false)]]
 void leave_process(int status) {
 #ifdef DS_UNIX
-  _exit(status);
+  leave_now(status);
 #endif
 }

@@ -1,5 +1,6 @@
 // The command's standard output, kept for its answer alone; its exit status, which
 // only the command itself may decide; and what a file is before it is opened.
+#include "leave.h"
 #include <Rcpp.h>
 #include <cerrno>
 #include <cstdio>
@@ -31,9 +32,9 @@ const char unfinished[] =
 void leave() {
   if (getpid() != command_process) return;
   fflush(nullptr);
-  if (declared >= 0) _exit(declared);  // whatever a finalizer of the study's says
-  if (write(2, unfinished, sizeof unfinished - 1) < 0) _exit(2);
-  _exit(2);
+  if (declared >= 0) leave_now(declared);  // whatever a finalizer of the study's says
+  if (write(2, unfinished, sizeof unfinished - 1) < 0) leave_now(2);
+  leave_now(2);
 }
 
 std::string write_all(int to, const char* from, size_t left) {

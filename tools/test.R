@@ -1,6 +1,7 @@
-# Runs every test against the installed package; ends with one line that counts.
+# Runs every test against the installed package, on two processes; ends with one line that counts.
 library(testthat)
 Sys.setenv(NOT_CRAN = "true") # snapshots are compared
+if (!nzchar(Sys.getenv("TESTTHAT_PARALLEL"))) Sys.setenv(TESTTHAT_PARALLEL = "true", TESTTHAT_CPUS = "2")
 results <- as.data.frame(test_dir("tests/testthat",
   package = "deepstride", load_package = "installed",
   reporter = "check", stop_on_failure = FALSE

@@ -100,8 +100,11 @@ test_that("a user's own cases are checked, and cases can be left out", {
 
 test_that("an error where the reference stops too is nothing to judge; where it doesn't, it is a failure", {
   picky <- function(rain) if (anyNA(rain)) stop("gap in the record") else sum(rain)
-  table <- verdicts_of(total_of(picky))
-  expect_identical(table$verdict[table$case == "NA"], "failed")
+  strict <- function(rain) if (any(rain < 0, na.rm = TRUE)) stop("below 0") else sum(rain)
+  table <- verdicts_of(total_of(strict))
+  expect_identical(table$verdict[table$case == "all negative"], "failed")
+  careful <- ds_agree(total_of(picky))$unchecked # the reference gives nothing but NA there
+  expect_match(careful$reason[careful$case == "NA"], "stopped with: gap in the record, at the edge")
   study <- total_of(picky)
   study$reference <- "other"
   agreement <- ds_agree(study)

@@ -43,8 +43,8 @@ test_that("an NA in place of a number differs, and so does NA in place of NaN", 
   loose <- compare_results(c(1, NaN), c(2, NA))
   expect_identical(loose[c("n_different", "mismatch")], list(n_different = 1, mismatch = list()))
   expect_match(loose$notes |> words(), "1 of 2 elements")
-  expect_length(compare_results(c(Inf, 1), c(NaN, 1), slack = "infinite")$mismatch |> words(), 0)
-  expect_match(compare_results(c(Inf, 1), c(5, 1), slack = "infinite")$mismatch |> words(), "is 5")
+  expect_length(compare_results(c(Inf, 1), c(NaN, 1), slack = "spread")$mismatch |> words(), 0)
+  expect_match(compare_results(c(Inf, 1), c(5, 1), slack = "spread")$mismatch |> words(), "is 5")
   expect_length(compare_results(c(NaN, NA, Inf), c(NaN, NA, Inf))$mismatch |> words(), 0)
 })
 

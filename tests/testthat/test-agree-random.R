@@ -27,15 +27,70 @@ test_that("the same stream is identical; another mean or another spread differs"
 
 test_that("the false-alarm rate is kept, and the difference said to be seen is seen", {
   verdict <- internal("distribution_verdict")
-  draw <- function(shift) matrix(stats::rexp(120, 1) + shift, 40, 3, dimnames = list(NULL, c("a", "b", "c")))
+  draw <- function(shift) matrix(stats::rexp(120, 1) + shift, 40, 3, dimnames = list(NULL, paste("draw", 1:3)))
+  ask <- function(shift) verdict(draw(0), draw(shift), 0.05, function() list(draw(0), draw(shift)))
   set.seed(4)
-  null <- replicate(300, verdict(draw(0), draw(0), 0.05)$verdict)
+  null <- replicate(300, ask(0)$verdict)
   expect_lte(mean(null == "differs"), 0.05 + 3 * sqrt(0.05 * 0.95 / 300))
-  unseen <- (stats::qnorm(1 - 0.05 / 12) + stats::qnorm(0.9)) * sqrt(2 / 40)
-  expect_gt(mean(replicate(100, verdict(draw(0), draw(unseen), 0.05)$verdict) == "differs"), 0.8)
+  unseen <- ask(0)$remarks[[1]]$unseen[[1]]$least
+  expect_gt(mean(replicate(100, ask(unseen)$verdict) == "differs"), 0.8)
   expect_identical(verdict(draw(0)[, 1:2], draw(0), 0.05)$verdict, "differs")
-  fixed <- matrix(2, 40, 1, dimnames = list(NULL, "a"))
+  fixed <- matrix(2, 40, 1, dimnames = list(NULL, "draw a"))
   expect_identical(verdict(fixed, fixed, 0.05)$verdict, "statistical")
-  expect_identical(verdict(fixed, fixed + 1, 0.05)$verdict, "differs")
+  expect_identical(verdict(fixed, fixed + 1, 0.05, function() list(fixed, fixed + 1))$verdict, "differs")
+  gappy <- function(shift) {
+    runs <- matrix(stats::rnorm(200) + shift, 200, 1, dimnames = list(NULL, "draw a"))
+    runs[sample(200, 6), 1] <- NaN
+    runs
+  }
+  gaps <- function(shift) {
+    other <- gappy(shift)
+    other[which(is.finite(other))[[1]], 1] <- NaN # one gap more than the reference has
+    verdict(gappy(0), other, 0.01, function() list(gappy(0), gappy(shift)))$verdict
+  }
+  expect_identical(c(gaps(0), gaps(3)), c("statistical", "differs"))
+  noise <- fixed * (1 + 1e-15 * seq_len(40))
+  expect_identical(verdict(fixed, noise, 0.05)$verdict, "statistical")
   expect_error(ds_tolerance(false_alarm = 1), class = "ds_error_input")
+})
+
+test_that("another spread, shape, dependence or kind of shuffle differs, whatever the means", {
+  verdict_of_draws <- function(one, other, n = 60) {
+    study <- ds_study("Draws", function(n) list(n = n), sizes = n, cases = FALSE) |>
+      ds_stage("one", one, random = TRUE) |>
+      ds_stage("other", other, random = TRUE)
+    ds_agree(study)$table
+  }
+  wrong <- list(
+    list(function(n) mean(stats::rexp(n)), function(n) 1),
+    list(function(n) stats::rnorm(1), function(n) sqrt(2) * stats::rnorm(1)),
+    list(function(n) stats::rnorm(n), function(n) (stats::rgamma(n, 4) - 4) / 2),
+    list(function(n) stats::rnorm(2 * n), function(n) rep(stats::rnorm(n), 2)),
+    list(function(n) stats::rnorm(n), function(n) {
+      as.vector(stats::filter(sqrt(0.91) * stats::rnorm(n), 0.3, "recursive"))
+    }),
+    list(function(n) matrix(stats::rnorm(2 * n), n), function(n) {
+      a <- stats::rnorm(n)
+      cbind(a, 0.5 * a + sqrt(0.75) * stats::rnorm(n), deparse.level = 0)
+    }),
+    list(function(n) sample(n), function(n) (seq_len(n) + sample(n, 1)) %% n + 1),
+    list(function(n) list(a = stats::rnorm(1), b = stats::rnorm(1)), function(n) {
+      a <- stats::rnorm(1)
+      list(a = a, b = -a)
+    })
+  )
+  for (pair in wrong) {
+    expect_identical(verdict_of_draws(pair[[1]], pair[[2]])$verdict, "differs", label = deparse(body(pair[[2]]))[[1]])
+  }
+  shuffle <- function(n) {
+    x <- seq_len(n)
+    for (i in n:2) {
+      j <- sample.int(i, 1)
+      x[c(i, j)] <- x[c(j, i)]
+    }
+    x
+  }
+  same <- verdict_of_draws(function(n) sample(n), shuffle)
+  expect_identical(same$verdict, "statistical")
+  expect_match(same$reason, "gone unseen of the mean of `result`|fixed points")
 })

@@ -46,3 +46,20 @@ test_that("a truth that stops or has another shape is refused", {
   refused(function(rain) c(1, 2), "has length 1")
   expect_error(ds_study("Total", function(n) list(n = n), truth = 4), class = "ds_error_input")
 })
+
+test_that("the exact value is met element by element and part by part, beside limits and on cases", {
+  rough <- function(x) list(a = x * (1 + 1e-9), b = as.integer(round(x)), c = x > 1)
+  exact <- function(x) list(a = x, b = as.integer(round(x)), c = x > 1)
+  verdicts <- function(stage, ...) {
+    study <- ds_study("Parts", function(n) list(x = stats::rnorm(n, 2)), sizes = 20, truth = exact, ...) |>
+      ds_stage("rough", rough) |>
+      ds_stage("stage", stage)
+    rows <- as.data.frame(ds_agree(study))
+    unique(rows$verdict[rows$stage == "stage"])
+  }
+  expect_setequal(verdicts(exact, cases = ds_cases(only = "all negative")), "rounding")
+  one_off <- function(x) replace(exact(x), "a", list(replace(x, 3, x[3] * (1 + 1e-6))))
+  expect_true("differs" %in% verdicts(one_off, cases = FALSE))
+  expect_true("differs" %in% verdicts(function(x) replace(exact(x), "b", list(as.integer(x))), cases = FALSE))
+  expect_setequal(verdicts(one_off, cases = FALSE, tolerance = ds_tolerance(relative = 1e-5)), "rounding")
+})

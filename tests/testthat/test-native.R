@@ -36,6 +36,13 @@ test_that("a library is built once and again when source, flags or a header chan
   expect_identical(builds, 3)
 })
 
+test_that("the compiler's warnings are told when it builds", {
+  code <- total_code(extra = "static gain(void) { return 3; }", scale = "gain()")
+  expect_warning(total <- ds_native(code, "total"), "implicit-int", class = "ds_warning_build")
+  expect_identical(total(2, 1), 6)
+  expect_silent(ds_native(code, "total"))
+})
+
 test_that("the compiler's errors name the user's file and line", {
   file <- file.path(tempdir(), "broken.c")
   writeLines(c("#include <Rinternals.h>", "SEXP route(SEXP rain) {", "  return rainfall;", "}"), file)
