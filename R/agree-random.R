@@ -109,8 +109,10 @@ test_part <- function(part, expected, given) {
   finite <- p_finite(expected, given)
   row <- function(what, one, other, p = NULL) {
     welch <- welch_test(one, other)
-    c(list(part = part, what = what, expected = mean(one), given = mean(other)), welch[c("error", "df")],
-      list(p = p %||% welch$p))
+    c(
+      list(part = part, what = what, expected = mean(one), given = mean(other)), welch[c("error", "df")],
+      list(p = p %||% welch$p)
+    )
   }
   rows <- if (finite < 1) list(row("finite", is.finite(expected) + 0, is.finite(given) + 0, finite))
   one <- expected[is.finite(expected)]

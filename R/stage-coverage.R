@@ -43,7 +43,8 @@ marked <- function(code, marks, line) {
   }
   attr(code, "srcref") <- NULL
   switch(head,
-    "if" = marked_if(code, marks, line, written[[2]]), "for" = marked_loop(code, 4, marks, line, written[[3]]),
+    "if" = marked_if(code, marks, line, written[[2]]),
+    "for" = marked_loop(code, 4, marks, line, written[[3]]),
     "while" = marked_loop(code, 3, marks, line, written[[2]]),
     "ifelse" = if (length(written) > 1) marked_ifelse(code, marks, line, written[[2]]) else code,
     code

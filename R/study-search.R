@@ -35,7 +35,10 @@ search_step <- function(arguments, numbers, places) {
   if (length(data) == 0) return(NULL)
   some <- if (turn %% 2) data else data[[sample(length(data), 1)]]
   rule <- switch(sample(5, 1),
-    value_rules()[[sample(8, 1)]], sprinkled(numbers, sample(1e6, 1)), scaled_to(number), all_at(number),
+    value_rules()[[sample(8, 1)]],
+    sprinkled(numbers, sample(1e6, 1)),
+    scaled_to(number),
+    all_at(number),
     for_numbers(function(v) {
       at <- sample(length(v), 1)
       v[[at]] <- if (stats::runif(1) < 0.5) number else -v[[at]] * 10^sample(-3:3, 1)
