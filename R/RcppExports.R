@@ -37,8 +37,12 @@ ulp_gaps <- function(x, y) {
     .Call(`_deepstride_ulp_gaps`, x, y)
 }
 
-dispatch_address <- function() {
-    .Call(`_deepstride_dispatch_address`)
+dispatch_address <- function(guarded) {
+    .Call(`_deepstride_dispatch_address`, guarded)
+}
+
+load_kernel <- function(path) {
+    .Call(`_deepstride_load_kernel`, path)
 }
 
 fork_process <- function(said) {

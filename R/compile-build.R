@@ -7,7 +7,7 @@ compile_limit <- 120 # seconds
 compile_flags <- function(numerics) {
   c(
     "-std=gnu11", "-O3", "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
-    "-fno-trapping-math",
+    "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
     if (numerics == "strict") "-ffp-contract=off" else c(
       "-ffp-contract=fast", "-fno-signed-zeros",
       "-fassociative-math",
@@ -16,6 +16,12 @@ compile_flags <- function(numerics) {
     "-w"
   )
 }
+
+# Functions whose constants the C compiler would work out itself, not always as R's library does.
+own_mathematics <- c(
+  "exp", "expm1", "log", "log1p", "log2", "log10", "sin", "cos", "tan", "asin", "acos", "atan", "atan2", "sinh", "cosh",
+  "tanh", "asinh", "acosh", "atanh", "pow"
+)
 
 compiler_program <- function() strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
 

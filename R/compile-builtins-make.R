@@ -1,38 +1,10 @@
-# What makes vectors, matrices and arrays.
-
-# The code of each argument by name, matched as R would for these formals.
-matched_call <- function(cx, call, formals) {
-  tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
-    refuse(
-      cx, call, sprintf("`%s()` of this form", call_name(call)),
-      sprintf("It takes the arguments %s.", quoted(names(formals(formals))))
-    )
-  })
-}
-
-count_node <- function(cx, code) {
-  node <- lower_number(cx, code)
-  if (node$rank > 0 || node$mode %in% c("null", "logical", "na")) refuse(
-    cx, code,
-    "a length that is not a single number"
-  )
-  node
-}
-
-zero_of <- function(mode) {
-  value <- switch(mode,
-    double = 0,
-    integer = 0L,
-    logical = FALSE
-  )
-  expression_node("const", mode, 0, value = value)
-}
+# What makes vectors, matrices, arrays and lists.
 
 zeros <- function(mode) {
   function(cx, call) {
     length <- matched_call(cx, call, function(length) NULL)$length
-    count <- if (is.null(length)) expression_node("const", "double", 0, value = 0) else count_node(cx, length)
-    expression_node("fill", mode, 1, count = count, value = zero_of(mode))
+    count <- if (is.null(length)) const_node(0) else count_node(cx, length)
+    new_value(value_node("fill", mode, 1, list(const_node(mode_field(mode, "zero")), count)))
   }
 }
 
@@ -40,7 +12,7 @@ lower_vector <- function(cx, call) {
   args <- matched_call(cx, call, function(mode, length) NULL)
   mode <- if (is.character(args$mode)) args$mode else ""
   if (mode == "numeric") mode <- "double"
-  if (!mode %in% c("double", "integer", "logical")) refuse(cx, call, "a vector of this kind", "Use `numeric(n)`.")
+  if (!mode %in% mode_names) refuse(cx, call, "a vector of this kind", "Use `numeric(n)`.")
   zeros(mode)(cx, as.call(c(as.name("vector"), args["length"])))
 }
 
@@ -48,12 +20,18 @@ lower_vector <- function(cx, call) {
 lower_rep <- function(cx, call) {
   args <- matched_call(cx, call, function(x, times, each, length.out) NULL)
   count <- args$times %||% args$length.out
-  value <- lower_number(cx, args$x)
-  if (value$rank > 0 || length(args) != 2 || is.null(count)) {
-    return(from_r("rep", identity, 1, risky = TRUE)(cx, call))
+  if (length(args) != 2 || is.null(count) || is.null(args$x)) return(asked_of_r("rep", identity, 1, risky = TRUE)(cx, call))
+  mark <- length(cx$out)
+  value <- operand_values(cx, args["x"])[[1]]
+  if (value$node$rank > 0) {
+    times <- lower_node(cx, count)
+    labels <- c("", names(args)[[2]])
+    return(ask_value(cx, call, "rep", list(keep_aside(cx, settle(cx, value)$node, mark), times), labels, identity, 1, TRUE))
   }
-  if (value$mode == "na") value <- expression_node("const", "logical", 0, value = NA)
-  expression_node("fill", value$mode, 1, count = count_node(cx, count), value = value)
+  node <- node_of(cx, value, args$x)
+  mark <- length(cx$out)
+  number <- count_node(cx, count)
+  new_value(value_node("fill", node$mode, 1, list(keep_aside(cx, node, mark), number)))
 }
 
 lower_rep_len <- function(cx, call) {
@@ -62,98 +40,124 @@ lower_rep_len <- function(cx, call) {
 }
 
 # A fill where the data are one number, else the data in a new shape.
-shape_node <- function(cx, value, extents, call, by_row = FALSE) {
-  if (value$mode == "null") refuse(cx, call, "an array of NULL")
-  rank <- length(extents)
-  if (value$mode == "na") value <- expression_node("const", "logical", 0, value = NA)
-  if (value$rank == 0) return(expression_node("fill", value$mode, rank, value = value, extents = extents))
-  expression_node("reshape", value$mode, rank, arg = named_node(cx, value, call), extents = extents, by_row = by_row)
+shape_value <- function(cx, node, extents, by_row = FALSE) {
+  op <- if (node$rank == 0) "fill" else "reshape"
+  node <- if (node$rank == 0) node else named_node(cx, node)
+  made <- if (op == "fill") value_node("fill", node$mode, length(extents), c(list(node), extents)) else
+    value_node("reshape", node$mode, length(extents), c(list(node), extents), by_row = by_row)
+  new_value(in_variable(cx, made))
 }
 
 lower_matrix <- function(cx, call) {
   args <- matched_call(cx, call, function(data, nrow, ncol, byrow) NULL)
   by_row <- constant_flag(cx, args$byrow, call)
-  value <- named_node(cx, if (is.null(args$data)) expression_node("const", "na", 0, value = NA) else
-    lower_number(cx, args$data), call)
-  given <- lapply(args[c("nrow", "ncol")], function(code) if (!is.null(code)) count_node(cx, code))
+  codes <- list(data = args$data %||% NA, nrow = args$nrow, ncol = args$ncol)
+  codes <- codes[!vapply(codes, is.null, NA)]
+  nodes <- stats::setNames(lower_in_order(cx, unname(codes), function(cx, code) lower_node(cx, code, named = TRUE)), names(codes))
+  node <- if (nodes$data$rank > 0) named_node(cx, nodes$data) else nodes$data
+  given <- lapply(nodes[intersect(c("nrow", "ncol"), names(nodes))], function(one) as_single(cx, one))
   rest <- function(other) {
-    if (value$rank == 0) return(one_node())
-    size <- expression_node("size", "integer", 0, of = value, sure = TRUE)
-    if (is.null(other)) return(size)
-    map_node(list(size, other), "double", "double", function(n, k) sprintf("(%s / %s)", n, k))
+    if (node$rank == 0) return(one_node())
+    if (is.null(other)) size_node(node) else element_node("div", list(size_node(node), other))
   }
-  rows <- given[[1]] %||% (if (is.null(given[[2]])) rest(NULL) else rest(given[[2]]))
-  columns <- given[[2]] %||% (if (is.null(given[[1]])) one_node() else rest(given[[1]]))
-  shape_node(cx, value, list(rows, columns), call, by_row)
+  rows <- given$nrow %||% rest(given$ncol)
+  columns <- given$ncol %||% (if (is.null(given$nrow)) one_node() else rest(given$nrow))
+  shape_value(cx, node, list(rows, columns), by_row)
 }
 
 lower_array <- function(cx, call) {
   args <- matched_call(cx, call, function(data, dim) NULL)
-  value <- if (is.null(args$data)) expression_node("const", "na", 0, value = NA) else lower_number(cx, args$data)
   if (is.null(args$dim) || !is.call(args$dim) || call_name(args$dim) != "c") {
     refuse(cx, call, "extents that are not spelled out", "Write them as `dim = c(n, m, k)`.")
   }
-  extents <- lapply(as.list(args$dim)[-1], function(code) count_node(cx, code))
+  extents <- as.list(args$dim)[-1]
   if (length(extents) < 2) refuse(cx, call, "an array of one extent", "Use a vector.")
-  shape_node(cx, value, unname(extents), call)
-}
-
-# A matrix as the vector of its elements.
-without_shape <- function(cx, node, code) {
-  if (node$rank < 2) return(node)
-  node <- named_node(cx, node, code)
-  expression_node("reshape", node$mode, 1,
-    arg = node, by_row = FALSE,
-    extents = list(expression_node("size", "integer", 0, of = node, sure = TRUE))
-  )
-}
-
-range_node <- function(from, to, colon) {
-  expression_node("range", "integer", 1, from = from, to = to, colon = colon, sure = TRUE)
+  nodes <- lower_in_order(cx, unname(c(list(args$data %||% NA), extents)), function(cx, code) lower_node(cx, code, named = TRUE))
+  shape_value(cx, nodes[[1]], lapply(nodes[-1], function(node) as_single(cx, node)))
 }
 
 lower_colon <- function(cx, call) {
-  ends <- lapply(as.list(call)[-1], function(code) count_node(cx, code))
-  range_node(ends[[1]], ends[[2]], TRUE)
+  ends <- lower_in_order(cx, as.list(call)[-1], function(cx, code) {
+    node <- lower_node(cx, code, named = TRUE)
+    as_single(cx, as_mode(node, highest_mode(node$mode, "integer")))
+  })
+  new_value(range_node(ends[[1]], ends[[2]], TRUE))
 }
-
-one_node <- function() expression_node("const", "integer", 0, value = 1L)
 
 lower_seq_len <- function(cx, call) {
-  range_node(one_node(), count_node(cx, matched_call(cx, call, function(length.out) NULL)[[1]]), FALSE)
+  new_value(range_node(one_node(), count_node(cx, matched_call(cx, call, function(length.out) NULL)[[1]]), FALSE))
 }
 
-lower_seq_along <- function(cx, call) range_node(one_node(), lower_length(cx, call), FALSE)
+lower_seq_along <- function(cx, call) new_value(range_node(one_node(), lower_length(cx, call)$node, FALSE))
 
 # `seq(a, b)` is `a:b`; with a step or a length it is R's own.
 lower_seq <- function(cx, call) {
-  args <- matched_call(cx, call, function(from, to, by, length.out) NULL)
+  args <- matched_call(cx, call, function(from, to, by, length.out, along.with) NULL)
   if (setequal(names(args), c("from", "to"))) return(lower_colon(cx, call(":", args$from, args$to)))
+  if (identical(names(args), "along.with")) return(lower_seq_along(cx, call("seq_along", args$along.with)))
+  if (identical(names(args), "length.out")) return(lower_seq_len(cx, call("seq_len", args$length.out)))
   if (identical(names(args), "from")) {
-    one <- lower_number(cx, args$from)
-    return(if (one$rank == 0) range_node(one_node(), one, TRUE) else
-      range_node(one_node(), expression_node("size", "integer", 0, of = one, sure = TRUE), FALSE))
+    node <- lower_node(cx, args$from, named = TRUE)
+    if (node$rank == 0) return(new_value(range_node(one_node(), as_mode(node, highest_mode(node$mode, "integer")), TRUE)))
+    node <- named_node(cx, node)
+    put(cx, "need", list(element_node("ne", list(size_node(node), one_node())))) # of one number it counts to that
+    return(new_value(range_node(one_node(), size_node(node), FALSE)))
   }
-  steps <- lapply(args[intersect(names(args), c("from", "to", "by"))], function(code) lower_number(cx, code))
-  whole <- is.null(args$length.out) && all(node_modes(steps) == "integer")
-  from_r("seq", always(if (whole) "integer" else "double"), 1, risky = TRUE)(cx, call)
+  if ("along.with" %in% names(args)) refuse(cx, call, "`seq()` of this form")
+  asked_of_r("seq", function(modes) {
+    if (is.null(args$length.out) && all(modes == "integer")) "integer" else "double"
+  }, 1, risky = TRUE, all_modes = TRUE)(cx, call)
 }
 
+# c(): NULL gives nothing, matrices their elements.
 lower_concat <- function(cx, call) {
   args <- as.list(call)[-1]
-  if (length(args) == 0) return(null_node())
-  parts <- lapply(unname(args), function(arg) without_shape(cx, lower_number(cx, arg), arg))
-  modes <- node_modes(parts)
-  mode <- type_modes[[max(match(modes, type_modes))]]
-  if (mode == "null") return(null_node())
-  if (mode == "na") mode <- "logical"
-  names <- rlang::names2(args)
-  if (all(!nzchar(names))) return(expression_node("concat", mode, 1, parts = parts))
-  if (any(vapply(parts, function(part) part$rank, 0) > 0)) refuse(
-    cx, call, "`c()` of named vectors",
-    "Name single numbers, or return a list."
-  )
-  expression_node("concat", mode, 1, parts = parts, names = names)
+  labels <- rlang::names2(args)
+  if (any(labels %in% c("recursive", "use.names"))) refuse(cx, call, "`c()` of this form")
+  values <- lower_in_order(cx, unname(args), function(cx, code) {
+    value <- lower(cx, code)
+    if (value$kind == "list") refuse(cx, code, "`c()` of lists")
+    value
+  })
+  full <- !vapply(values, function(value) is.null(value$node), NA)
+  values <- values[full]
+  labels <- labels[full]
+  if (length(values) == 0) return(null_value())
+  found <- settled_concat(cx, values)
+  if (is.null(found)) return(null_value())
+  names <- concat_names(cx, call, found$values, labels)
+  parts <- lapply(found$values, function(value) {
+    node <- as_mode(value$node, found$mode)
+    if (node$rank > 0) named_node(cx, node) else node
+  })
+  value <- new_value(value_node("concat", found$mode, 1, parts), names = names)
+  concat_null(cx, value, found)
+}
+
+settled_concat <- function(cx, values) {
+  mode_of <- function(modes) {
+    modes <- setdiff(modes, "null")
+    if (length(modes)) highest_mode(modes) else "null"
+  }
+  combos <- expand.grid(lapply(values, function(value) value$modes), stringsAsFactors = FALSE)
+  results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
+  if (length(setdiff(results, "null")) > 1 || "null" %in% results) {
+    values <- lapply(values, function(value) if (length(value$modes) > 1) settle(cx, value) else value)
+    results <- mode_of(vapply(values, function(value) value$modes, ""))
+  }
+  list(values = values, mode = results)
+}
+
+concat_null <- function(cx, value, found) value
+
+concat_names <- function(cx, call, values, labels) {
+  named <- vapply(values, function(value) !is.null(value$names), NA)
+  if (!any(nzchar(labels)) && !any(named)) return(NULL)
+  long <- vapply(values, function(value) value$node$rank > 0, NA)
+  if (any(long & !named) || any(long & nzchar(labels)) || anyNA(unlist(lapply(values, function(value) value$names)))) {
+    refuse(cx, call, "`c()` of named vectors", "Name single numbers, or return a list.")
+  }
+  unlist(Map(function(value, label) value$names %||% label, values, labels))
 }
 
 lower_append <- function(cx, call) {
@@ -161,53 +165,47 @@ lower_append <- function(cx, call) {
   lower_concat(cx, call("c", args$x, args$values))
 }
 
-along <- function(how, mode_of) {
+along <- function(fn, mode_of) {
   function(cx, call) {
-    node <- lower_arguments(cx, call, 1)[[1]]
-    if (node$mode == "null") refuse(cx, call, sprintf("`%s()` of NULL", call_name(call)))
-    node <- without_shape(cx, node, call)
-    if (node$rank == 0) return(map_node(list(node), mode_of(node$mode), mode_of(node$mode), function(x) x))
-    expression_node("along", mode_of(node$mode), 1, how = how, arg = node)
+    node <- flat_node(cx, operand_nodes(cx, call, 1)[[1]])
+    mode <- mode_of(node$mode)
+    node <- as_mode(as_leaf(cx, node), if (fn == "cumprod") "double" else mode)
+    if (node$rank == 0) return(new_value(node))
+    new_value(value_node("along", mode, 1, list(named_node(cx, node)), fn = fn))
   }
 }
 
 # `x[-1] - x[-length(x)]`; with a lag it is R's own.
 lower_diff <- function(cx, call) {
-  if (length(call) != 2) return(from_r("diff", whole_or_double, 1, risky = TRUE)(cx, call))
-  node <- named_node(cx, lower_number(cx, call[[2]]), call)
-  if (node$rank == 0) node <- hoist_value(cx, expression_node("concat", node$mode, 1, parts = list(node)), call)
+  if (length(call) != 2) return(asked_of_r("diff", function(mode) highest_mode(mode, "integer"), 1, risky = TRUE)(cx, call))
+  node <- operand_nodes(cx, call, 1)[[1]]
   if (node$rank > 1) refuse(cx, call, "`diff()` of a matrix")
-  size <- expression_node("size", "integer", 0, of = node, sure = TRUE)
+  if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(const_node(mode_field(node$mode, "zero")), const_node(0)))))
+  node <- named_node(cx, node)
+  if (node$mode == "logical") put(cx, "need", list(element_node("gt", list(size_node(node), one_node()))))
   part <- function(left_out) {
-    expression_node("subset", node$mode, 1, of = node, keep = FALSE, at = list(list(kind = "drop", node = left_out)))
+    value_node("subset", node$mode, 1, list(value_node("leave_out", "integer", 1, list(left_out))), name = node$name, keep = FALSE)
   }
-  double <- node$mode == "double"
-  map_node(list(part(one_node()), part(size)), whole_or_double(node$mode), whole_or_double(node$mode), function(a, b) {
-    sprintf(if (double) "(%s - %s)" else "ds_subi(%s, %s, bad)", a, b)
-  })
+  put(cx, "need", list(element_node("gt", list(size_node(node), const_node(0L)))))
+  new_value(element_node(if (node$mode == "double") "sub" else "sub_i", list(part(one_node()), part(size_node(node)))))
 }
 
 lower_list <- function(cx, call) {
-  parts <- lapply(as.list(call)[-1], function(part) lower_value(cx, part))
-  expression_node("list", "list", 0, parts = unname(parts), names = rlang::names2(as.list(call)[-1]))
+  args <- as.list(call)[-1]
+  list_value(lower_in_order(cx, unname(args), function(cx, code) {
+    value <- lower(cx, code)
+    if (value$kind == "number" && !is.null(value$node) && value$node$rank > 0) value$node <- named_node(cx, value$node)
+    value
+  }), rlang::names2(args))
 }
 
-make_rows <- function() {
+making_rows <- function() {
   list(
     numeric = zeros("double"), double = zeros("double"), integer = zeros("integer"), logical = zeros("logical"),
     vector = lower_vector, rep = lower_rep, rep_len = lower_rep_len, rep.int = lower_rep, matrix = lower_matrix,
     array = lower_array, ":" = lower_colon, seq_len = lower_seq_len, seq_along = lower_seq_along, seq = lower_seq,
     seq.int = lower_seq, c = lower_concat, append = lower_append, list = lower_list, rev = along("rev", identity),
-    cumsum = along("cumsum", whole_or_double), cumprod = along("cumprod", always("double")), diff = lower_diff
+    cumsum = along("cumsum", function(mode) highest_mode(mode, "integer")), cumprod = along("cumprod", always("double")),
+    diff = lower_diff, "[" = lower_load, "[[" = lower_load, "$" = lower_dollar
   )
 }
-
-# Every function that the compiler knows, by name: one row a function.
-builtin_rows <- function() {
-  if (is.null(builtin_table$rows)) {
-    builtin_table$rows <- c(math_rows(), fold_rows(), make_rows(), whole_rows(), draw_rows(), distribution_rows())
-  }
-  builtin_table$rows
-}
-
-builtin_table <- new.env()

@@ -1,244 +1,242 @@
-# Element by element: arithmetic, comparison, logic, mathematical functions. A
-# row takes the call and gives a node; its `code` puts C texts together.
+# Arithmetic, comparison, logic and mathematical functions, element by element.
 
-map_node <- function(args, from, mode, code) {
-  expression_node("map", mode, max(vapply(args, function(arg) arg$rank, 0)), args = args, from = from, code = code)
-}
+arithmetic_mode <- function(modes) highest_mode(modes, "integer")
 
-lower_arguments <- function(cx, call, count) {
-  args <- as.list(call)[-1]
-  if (length(args) != count || any(nzchar(rlang::names2(args)))) {
-    refuse(cx, call, sprintf("`%s()` with other than %d plain arguments", call_name(call), count))
-  }
-  lapply(args, function(arg) lower_number(cx, arg))
-}
-
-node_modes <- function(nodes) vapply(nodes, function(node) node$mode, "")
-
-# Arithmetic whose C differs for integers; `integer` NULL means always double.
+# Ops by the mode of the result.
 arithmetic <- function(double, integer = NULL) {
   function(cx, call) {
-    args <- lower_arguments(cx, call, length(call) - 1)
-    open <- vapply(args, function(arg) isTRUE(arg$unresolved), NA) # a recursive call whose type is not known yet
-    if (all(open)) return(args[[1]])
-    mode <- common_mode(node_modes(args[!open]))
-    whole <- !is.null(integer) && mode != "double"
-    node <- map_node(
-      args, if (whole) "integer" else "double", if (whole) "integer" else "double",
-      function(...) sprintf(if (whole) integer else double, ...)
-    )
-    node$fn <- call_name(call)
-    node
+    if (length(call) == 2) return(if (call_name(call) == "-") minus_value(cx, operand_values(cx, call[2])) else
+      plus_value(cx, call))
+    found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), if (is.null(integer)) function(modes) "double" else
+      arithmetic_mode)
+    element_value(cx, call, if (found$mode == "double") double else integer, found$values)
   }
 }
 
-minus <- function(cx, call) {
-  if (length(call) == 3) return(arithmetic("(%s - %s)", "ds_subi(%s, %s, bad)")(cx, call))
-  arithmetic("(-%s)", "ds_negi(%s)")(cx, call)
+minus_value <- function(cx, values) {
+  found <- settled_modes(cx, values, arithmetic_mode)
+  element_value(cx, quote(-x), if (found$mode == "double") "neg" else "neg_i", found$values)
 }
 
-plus <- function(cx, call) {
-  if (length(call) == 3) return(arithmetic("(%s + %s)", "ds_addi(%s, %s, bad)")(cx, call))
-  arithmetic("(+%s)", "(+%s)")(cx, call)
+plus_value <- function(cx, call) {
+  value <- settle(cx, operand_values(cx, call[2])[[1]])
+  value$node <- as_mode(as_leaf(cx, value$node), arithmetic_mode(value$node$mode))
+  new_value(value$node, names = value$names)
 }
 
-comparison <- function(operator) {
+comparison <- function(op) function(cx, call) element_value(cx, call, op, operand_values(cx, as.list(call)[-1]))
+
+logic <- function(op) {
   function(cx, call) {
-    args <- lower_arguments(cx, call, 2)
-    mode <- if (common_mode(node_modes(args)) == "double") "double" else "integer"
-    sure <- vapply(args, is_sure, NA)
-    node <- map_node(args, mode, "logical", function(a, b) {
-      missing <- if (mode == "double") "__builtin_isunordered(l_, r_)" else
-        paste(sprintf("%s == NA_INTEGER", c("l_", "r_")[!sure]), collapse = " || ")
-      sprintf(
-        "({ const %s l_ = %s, r_ = %s; %s; })", c_types[[mode]], a, b,
-        if (nzchar(missing)) sprintf("(%s) ? NA_LOGICAL : (l_ %s r_)", missing, operator) else
-          sprintf("l_ %s r_", operator)
-      )
-    })
-    node$compares <- operator
-    node
+    values <- operand_values(cx, as.list(call)[-1])
+    element_value(cx, call, op, lapply(values, function(value) {
+      value$node <- as_mode(value$node, "logical")
+      value
+    }))
   }
 }
 
-# Integers that are never NA.
-is_sure <- function(node) {
-  if (node$op == "const") return(!is.na(node$value))
-  isTRUE(node$sure)
-}
-
-logic <- function(code) {
-  function(cx, call) {
-    args <- lapply(lower_arguments(cx, call, length(call) - 1), as_logical_node)
-    node <- map_node(args, "logical", "logical", function(...) sprintf(code, ...))
-    node$fn <- call_name(call)
-    node
-  }
-}
-
-# `&&` and `||`: the right side only where it counts.
-lazy_logic <- function(stop_at) {
-  function(cx, call) {
-    left <- lower_number(cx, call[[2]])
-    right <- lower_apart(cx, call[[3]])
-    args <- list(left, right$node)
-    if (any(vapply(args, function(arg) arg$rank > 0 || arg$mode == "list", NA))) {
-      refuse(cx, call, "`&&` and `||` of vectors", "Use `any()` or `all()`.")
-    }
-    lazy <- function(left) {
-      expression_node("lazy", "logical", 0, args = lapply(list(left, right$node), as_logical_node), stop_at = stop_at)
-    }
-    if (length(right$ahead) == 0) return(lazy(left))
-    known <- hoist_value(cx, as_logical_node(left), call)
-    further <- c(right$ahead, assign_node(cx, known$name, lazy(known), call))
-    sides <- if (stop_at == 0) list(further, list()) else list(list(), further)
-    cx$pending <- c(cx$pending, list(statement_node(cx, "if", cond = known, yes = sides[[1]], no = sides[[2]])))
-    known
-  }
-}
-
-# A function of doubles that R warns of where it makes a NaN.
-guarded <- function(name) function(cx, call) guarded_map(lower_arguments(cx, call, 1), name)
-
-plain_double <- function(code) {
-  function(cx, call) {
-    args <- lower_arguments(cx, call, length(call) - 1)
-    map_node(args, "double", "double", function(...) sprintf(code, ...))
-  }
-}
-
-# floor() and its kin give doubles of integers too.
-absolute_value <- function(cx, call) arithmetic("fabs(%s)", "ds_absi(%s)")(cx, call)
-
-is_missing <- function(double, integer) {
-  function(cx, call) {
-    args <- lower_arguments(cx, call, 1)
-    mode <- if (args[[1]]$mode == "double") "double" else "integer"
-    map_node(args, mode, "logical", function(x) sprintf(if (mode == "double") double else integer, x))
-  }
-}
-
-# pmin() and pmax() of two or more.
-extreme <- function(double, integer) {
+# Functions of doubles. R warns where one makes a NaN of numbers, if `warns`.
+mathematical <- function(fn, count = 1, warns = TRUE) {
   function(cx, call) {
     args <- as.list(call)[-1]
-    if (any(nzchar(rlang::names2(args))) || length(args) < 2) refuse(
-      cx, call, "`pmin()` or `pmax()` of this form",
-      "Leave `na.rm` out."
-    )
-    nodes <- lapply(args, function(arg) lower_number(cx, arg))
-    mode <- if (common_mode(node_modes(nodes)) == "double") "double" else "integer"
-    Reduce(function(one, other) {
-      map_node(list(one, other), mode, mode, function(a, b) sprintf(if (mode == "double") double else integer, a, b))
-    }, nodes)
+    if (length(args) != count || any(!rlang::names2(args) %in% c("", "x"))) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+    math_value(cx, call, fn, operand_values(cx, args), warns)
   }
 }
 
-conversion <- function(mode) {
+math_value <- function(cx, call, fn, values, warns, flags = integer()) {
+  if (fn %in% talking_functions) cx$risky <- TRUE
+  element_value(cx, call, "math", values, fn = fn, flags = flags, warns = warns)
+}
+
+# Functions of R's library that warn by themselves.
+talking_functions <- c(
+  "gammafn", "lgammafn", "digamma", "trigamma", "beta", "lbeta", "choose", "lchoose", "dbinom", "dpois", "dgeom", "dnbinom"
+)
+
+plain_element <- function(op) {
   function(cx, call) {
-    args <- lower_arguments(cx, call, 1)
-    args <- list(without_shape(cx, args[[1]], call))
-    if (mode == "integer" && args[[1]]$mode == "double") {
-      return(map_node(args, "double", "integer", function(x) {
-        sprintf("ds_d2i(%s, bad)", x)
-      }))
-    }
-    if (mode == "logical") return(as_logical_node(args[[1]]))
-    if (mode == "any") return(args[[1]])
-    map_node(args, mode, mode, function(x) x)
+    values <- operand_values(cx, as.list(call)[-1])
+    if (length(values) != element_table[[op]]$args) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+    element_value(cx, call, op, values)
   }
 }
 
-# round() and signif(): a second argument that may be left out.
-with_default <- function(second, default, routine) {
+# floor() and its like give integers of integers only in later versions of R: the mode is double here.
+absolute_value <- function(cx, call) {
+  found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
+  element_value(cx, call, if (found$mode == "double") "abs" else "abs_i", found$values)
+}
+
+# round() and signif(), whose second argument may be left out.
+rounding_to <- function(op, second, default) {
   formals <- as.function(c(stats::setNames(rep(list(rlang::missing_arg()), 2), c("x", second)), list(NULL)))
   function(cx, call) {
     args <- matched_call(cx, call, formals)
-    x <- lower_number(cx, args$x)
-    if (x$mode != "double") refuse(cx, call, "rounding of whole numbers", "Leave it out.")
-    digits <- if (is.null(args[[second]])) expression_node("const", "double", 0, value = default) else
-      lower_number(cx, args[[second]])
-    if (digits$rank > 0) refuse(cx, call, "digits that are a vector")
-    map_node(list(x, digits), "double", "double", function(x, digits) {
-      if (routine == "fround" && digits == "0.0") sprintf("nearbyint(%s)", x) else sprintf(
-        "%s(%s, %s)", routine, x,
-        digits
-      )
-    })
+    values <- operand_values(cx, c(args["x"], if (is.null(args[[second]])) list(default) else args[second]))
+    if (values[[1]]$node$mode != "double" || length(values[[1]]$modes) > 1) refuse(cx, call, "rounding of whole numbers", "Leave it out.")
+    if (values[[2]]$node$rank > 0) refuse(cx, call, "digits that are a vector")
+    element_value(cx, call, op, values)
   }
 }
 
 lower_log <- function(cx, call) {
   args <- matched_call(cx, call, function(x, base) NULL)
-  nodes <- lapply(unname(args[c("x", if (!is.null(args$base)) "base")]), function(code) lower_number(cx, code))
-  guarded_map(nodes, if (length(nodes) == 1) "log" else "ds_log_of")
+  values <- operand_values(cx, args[c("x", if (!is.null(args$base)) "base")])
+  math_value(cx, call, if (length(values) == 1) "log" else "ds_log_of", values, TRUE)
 }
 
-is_certain <- function(value) {
+# pmin() and pmax() take the shape of their first argument.
+parallel_extreme <- function(op) {
   function(cx, call) {
-    node <- lower_arguments(cx, call, 1)[[1]]
-    if (node$rank > 0) refuse(cx, call, "a vector", "Use `all()`.")
-    if (!node$mode %in% c("logical", "na")) return(expression_node("const", "logical", 0, value = FALSE))
-    map_node(list(node), "logical", "logical", function(x) sprintf("(%s == %d)", x, value))
+    args <- as.list(call)[-1]
+    if (length(args) < 2 || any(nzchar(rlang::names2(args)))) refuse(cx, call, "`pmin()` or `pmax()` of this form")
+    found <- settled_modes(cx, operand_values(cx, args), function(modes) highest_mode(modes))
+    if (found$mode == "logical") refuse(cx, call, "the extremes of conditions")
+    first <- found$values[[1]]$node$rank
+    values <- if (first < 2) lapply(found$values, flat_value, cx = cx) else found$values
+    Reduce(function(one, other) element_value(cx, call, op, list(one, other)), values)
   }
 }
 
-# Bit by bit, of whole numbers.
-bits <- function(code) {
+# A matrix as the vector of its elements.
+flat_value <- function(cx, value) {
+  value$node <- flat_node(cx, value$node)
+  value
+}
+
+flat_node <- function(cx, node) {
+  if (node$rank < 2) return(node)
+  node <- named_node(cx, node)
+  in_variable(cx, value_node("reshape", node$mode, 1, list(node, size_node(node)), by_row = FALSE))
+}
+
+conversion <- function(mode) {
   function(cx, call) {
-    args <- lower_arguments(cx, call, length(call) - 1)
-    if (any(node_modes(args) == "logical")) refuse(cx, call, "bits of a condition", "Use `as.integer()`.")
-    args <- lapply(args, function(arg) {
-      if (arg$mode != "double") return(arg)
-      map_node(list(arg), "double", "integer", function(x) sprintf("ds_whole(%s, bad)", x))
-    })
-    map_node(args, "integer", "integer", function(...) {
-      x <- sprintf("x%d_", seq_along(c(...)))
-      sprintf(
-        "({ int %s; %s ? NA_INTEGER : %s; })", paste(x, "=", c(...), collapse = ", "),
-        paste(x, "== NA_INTEGER", collapse = " || "), do.call(sprintf, c(list(code), as.list(x)))
-      )
-    })
+    if (length(call) != 2) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+    value <- flat_value(cx, operand_values(cx, call[2])[[1]])
+    if (is.null(mode)) value <- settle(cx, value)
+    new_value(as_mode(as_leaf(cx, value$node), mode %||% value$node$mode))
   }
+}
+
+missingness <- function(op) {
+  function(cx, call) {
+    values <- operand_values(cx, as.list(call)[-1])
+    element_value(cx, call, op, values)
+  }
+}
+
+# isTRUE() and isFALSE() of one number.
+certainty <- function(op) {
+  function(cx, call) {
+    node <- operand_nodes(cx, call, 1)[[1]]
+    if (node$mode != "logical") return(new_value(const_node(FALSE)))
+    new_value(element_node(op, list(as_single(cx, node))))
+  }
+}
+
+# Bit by bit, of whole numbers; the value is a vector.
+bitwise <- function(op) {
+  function(cx, call) {
+    nodes <- lapply(operand_nodes(cx, call, element_table[[op]]$args), function(node) {
+      if (node$mode == "logical") fall_back(cx, "bits of a condition")
+      node <- as_leaf(cx, flat_node(cx, node))
+      if (node$mode == "double") element_node("whole", list(node)) else node
+    })
+    new_value(element_node(op, nodes))
+  }
+}
+
+arithmetic_rows <- function() {
+  list(
+    "+" = arithmetic("add", "add_i"), "-" = arithmetic("sub", "sub_i"), "*" = arithmetic("mul", "mul_i"),
+    "/" = arithmetic("div"), "^" = arithmetic("pow"), "%%" = arithmetic("mod", "mod_i"),
+    "%/%" = arithmetic("idiv", "idiv_i"), "==" = comparison("eq"), "!=" = comparison("ne"), "<" = comparison("lt"),
+    ">" = comparison("gt"), "<=" = comparison("le"), ">=" = comparison("ge"), "&" = logic("and"), "|" = logic("or"),
+    "!" = logic("not"), xor = logic("xor"), isTRUE = certainty("is_true"), isFALSE = certainty("is_false"),
+    ifelse = lower_ifelse, pmin = parallel_extreme("pmin"), pmax = parallel_extreme("pmax"),
+    bitwAnd = bitwise("bit_and"), bitwOr = bitwise("bit_or"), bitwXor = bitwise("bit_xor"), bitwNot = bitwise("bit_not")
+  )
 }
 
 math_rows <- function() {
+  quiet <- c(exp = "exp", tanh = "tanh", atan = "atan", sinh = "sinh", cosh = "cosh", expm1 = "expm1")
+  loud <- c(
+    sqrt = "sqrt", sin = "sin", cos = "cos", tan = "tan", asin = "asin", acos = "acos", log1p = "log1p", log2 = "log2",
+    log10 = "log10", gamma = "gammafn", lgamma = "lgammafn", digamma = "digamma", trigamma = "trigamma",
+    cospi = "cospi", sinpi = "sinpi", asinh = "asinh", acosh = "acosh", atanh = "atanh"
+  )
   c(
     list(
-      "+" = plus, "-" = minus, "*" = arithmetic("(%s * %s)", "ds_muli(%s, %s, bad)"), "/" = arithmetic("(%s / %s)"),
-      "^" = arithmetic("ds_pow(%s, %s)"), "%%" = arithmetic("ds_mod(%s, %s, bad)", "ds_modi(%s, %s)"),
-      "%/%" = arithmetic("ds_div(%s, %s, bad)", "ds_divi(%s, %s)"),
-      "==" = comparison("=="), "!=" = comparison("!="), "<" = comparison("<"), ">" = comparison(">"),
-      "<=" = comparison("<="), ">=" = comparison(">="),
-      "&" = logic("ds_and(%s, %s)"), "|" = logic("ds_or(%s, %s)"), "!" = logic("ds_not(%s)"),
-      xor = logic("ds_xor(%s, %s)"), "&&" = lazy_logic(0), "||" = lazy_logic(1),
-      abs = absolute_value, floor = plain_double("floor(%s)"), ceiling = plain_double("ceil(%s)"),
-      trunc = plain_double("trunc(%s)"), sign = arithmetic("ds_sign(%s)"), log = lower_log,
-      round = with_default("digits", 0, "fround"), signif = with_default("digits", 6, "fprec"),
-      exp = plain_double("exp(%s)"), tanh = plain_double("tanh(%s)"), atan = plain_double("atan(%s)"),
-      sinh = plain_double("sinh(%s)"), cosh = plain_double("cosh(%s)"), expm1 = plain_double("expm1(%s)"),
-      is.na = is_missing("(ISNAN(%s) != 0)", "(%s == NA_INTEGER)"),
-      is.nan = is_missing("R_IsNaN(%s)", "(0 * %s)"), is.finite = is_missing(
-        "(R_FINITE(%s) != 0)",
-        "(%s != NA_INTEGER)"
-      ),
-      pmin = extreme("ds_pmin(%s, %s)", "ds_pmini(%s, %s)"), pmax = extreme("ds_pmax(%s, %s)", "ds_pmaxi(%s, %s)"),
-      ifelse = lower_ifelse, as.double = conversion("double"), as.numeric = conversion("double"),
-      as.integer = conversion("integer"), as.logical = conversion("logical"), as.vector = conversion("any"),
-      is.infinite = is_missing("(!R_FINITE(%1$s) && !ISNAN(%1$s))", "(0 * %s)"),
-      atan2 = plain_double("atan2(%s, %s)"), isTRUE = is_certain(1), isFALSE = is_certain(0),
-      bitwAnd = bits("(%s & %s)"), bitwOr = bits("(%s | %s)"), bitwXor = bits("(%s ^ %s)"), bitwNot = bits("(~%s)")
+      abs = absolute_value, floor = plain_element("floor"), ceiling = plain_element("ceiling"),
+      trunc = plain_element("trunc"), sign = lower_sign, log = lower_log, round = rounding_to("round", "digits", 0),
+      signif = rounding_to("signif", "digits", 6), atan2 = mathematical("atan2", 2, FALSE)
     ),
-    Map(guarded, c(
-      sqrt = "sqrt", sin = "sin", cos = "cos", tan = "tan", asin = "asin", acos = "acos",
-      log1p = "log1p", log2 = "log2", log10 = "log10", gamma = "gammafn", lgamma = "lgammafn",
-      digamma = "digamma", trigamma = "trigamma", cospi = "cospi", sinpi = "sinpi", asinh = "asinh",
-      acosh = "acosh",
-      atanh = "atanh"
-    )),
-    Map(
-      function(name) function(cx, call) guarded_map(lower_arguments(cx, call, 2), name),
-      c(beta = "beta", lbeta = "lbeta", choose = "choose", lchoose = "lchoose")
-    )
+    lapply(quiet, mathematical, warns = FALSE), lapply(loud, mathematical),
+    lapply(c(beta = "beta", lbeta = "lbeta", choose = "choose", lchoose = "lchoose"), mathematical, count = 2)
   )
+}
+
+lower_sign <- function(cx, call) {
+  found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
+  if (found$mode != "double") refuse(cx, call, "the sign of whole numbers", "Make them double: `as.double(x)`.")
+  element_value(cx, call, "sign", found$values)
+}
+
+# ifelse(): of one test R gives back one side, worked out only then; of a vector each side is
+# worked out, once and whole, where some of the test asks for it.
+lower_ifelse <- function(cx, call) {
+  args <- matched_call(cx, call, function(test, yes, no) NULL)
+  if (length(args) != 3) refuse(cx, call, "`ifelse()` with a part left out")
+  test <- as_mode(node_of(cx, lower(cx, args$test), args$test), "logical")
+  if (test$rank == 0) return(ifelse_of_one(cx, call, named_node(cx, test), args))
+  test <- named_node(cx, test)
+  sides <- Map(function(code, wanted) ifelse_side(cx, call, code, test, wanted), args[c("yes", "no")], c(TRUE, FALSE))
+  if (sides[[1]]$mode != sides[[2]]$mode) {
+    refuse(cx, call, "`ifelse()` with values of different types", "Make both double: `0` instead of `0L`.")
+  }
+  new_value(element_node("ifelse", c(list(test), unname(sides))))
+}
+
+ifelse_of_one <- function(cx, call, test, args) {
+  key <- new_variable(cx)
+  side <- function(code) {
+    value <- lower(cx, code)
+    node <- node_of(cx, value, code)
+    assign_value(cx, key, new_value(if (node$rank > 0) as_single(cx, node) else node))
+  }
+  lower_ways(cx, element_node("is_na", list(test)), function() assign_value(cx, key, new_value(const_node(NA))), function() {
+    lower_ways(cx, test, function() side(args$yes), function() side(args$no))
+  })
+  read_variable(cx, key, key)
+}
+
+ifelse_side <- function(cx, call, code, test, wanted) {
+  before <- cx$flow
+  node <- NULL
+  steps <- block(cx, function() node <<- as_leaf(cx, lower_node(cx, code)))
+  if (is.null(node)) { # falls back where it is asked for
+    cx$flow <- before
+    lower_ways(cx, asked(test, wanted), function() fall_back(cx, "a side of ifelse()"), function() NULL)
+    return(element_node("ifelse", list(test, const_node(NA), const_node(NA))))
+  }
+  if (!node$rank %in% c(0, test$rank)) refuse(cx, call, "`ifelse()` with a value of another shape than the test")
+  if (length(steps) == 0) return(node)
+  cx$flow <- before
+  key <- new_variable(cx)
+  lower_ways(cx, asked(test, wanted), function() {
+    assign_value(cx, key, new_value(as_leaf(cx, lower_node(cx, code))))
+  }, function() {
+    zero <- const_node(mode_field(node$mode, "zero"))
+    if (node$rank > 0) zero <- as_mode(element_node("xor", list(test, test)), node$mode)
+    assign_value(cx, key, new_value(zero))
+  })
+  read_variable(cx, key, key)$node
+}
+
+asked <- function(test, wanted) {
+  if (!wanted) test <- element_node("not", list(test))
+  value_node("reduce", "logical", 0, list(test), fn = "any", skip = TRUE)
 }

@@ -1,7 +1,7 @@
 # Distributions: densities, probabilities and quantiles by R's own math library,
 # and draws from R's own stream.
 
-# Formals as in R, with `code`: their values in the order of the C function.
+# Formals as in R.
 families <- list(
   norm = list(mean = 0, sd = 1), unif = list(min = 0, max = 1), exp = list(rate = 1),
   gamma = list(shape = NULL, rate = 1, scale = quote(1 / rate)), beta = list(shape1 = NULL, shape2 = NULL),
@@ -13,15 +13,17 @@ families <- list(
 
 whole_families <- c("binom", "pois", "geom", "nbinom") # draws are integers
 
+random_names <- function() c(paste0("r", names(families)), "sample", "sample.int")
+
 # The code of each parameter, defaults filled in, in the order of R's C function.
 family_parameters <- function(cx, family, args, call) {
   wanted <- families[[family]]
   codes <- lapply(names(wanted), function(name) args[[name]] %||% wanted[[name]])
   names(codes) <- names(wanted)
-  if (any(vapply(codes, is.null, NA))) refuse(cx, call, "a parameter that is left out", "Give every parameter.")
+  if (any(vapply(codes, is.null, NA))) fall_back(cx, "a parameter that is left out")
   if (family == "gamma") {
-    scale <- if (is.null(args$scale)) call("/", 1, codes$rate) else args$scale
-    codes <- list(shape = codes$shape, scale = scale)
+    if (!is.null(args$rate) && !is.null(args$scale)) fall_back(cx, "rate and scale")
+    codes <- list(shape = codes$shape, scale = if (is.null(args$scale)) call("/", 1, codes$rate) else args$scale)
   }
   if (family == "exp") codes <- list(scale = call("/", 1, codes$rate))
   codes
@@ -37,26 +39,13 @@ distribution <- function(kind, family, first) {
   flags <- if (kind == "d") list(log = FALSE) else list(lower.tail = TRUE, log.p = FALSE)
   function(cx, call) {
     args <- matched_call(cx, call, family_formals(family, first, names(flags)))
-    if (is.null(args[[first]])) refuse(cx, call, sprintf("`%s` is left out", first))
-    codes <- c(args[first], family_parameters(cx, family, args, call))
-    nodes <- lapply(unname(codes), function(code) lower_number(cx, code))
+    if (is.null(args[[first]])) fall_back(cx, "a call without its first argument")
+    values <- operand_values(cx, c(args[first], family_parameters(cx, family, args, call)))
     flags <- vapply(names(flags), function(name) {
       if (is.null(args[[name]])) flags[[name]] else constant_flag(cx, args[[name]], call)
     }, NA)
-    guarded_map(nodes, paste0(kind, family), paste(as.integer(flags), collapse = ", "))
+    math_value(cx, call, paste0(kind, family), values, TRUE, as.integer(flags))
   }
-}
-
-# A function of doubles that R warns of where it makes a NaN of numbers.
-guarded_map <- function(nodes, name, more = NULL) {
-  map_node(nodes, "double", "double", function(...) {
-    args <- c(...)
-    x <- sprintf("x%d_", seq_along(args))
-    sprintf(
-      "({ double %s, y_ = %s(%s); *bad |= (y_ != y_)%s; y_; })", paste(x, "=", args, collapse = ", "), name,
-      paste(c(x, more), collapse = ", "), paste0(" & (", x, " == ", x, ")", collapse = "")
-    )
-  })
 }
 
 distribution_rows <- function() {
@@ -69,22 +58,18 @@ distribution_rows <- function() {
 # Draws: one where the count is the constant 1, else a vector.
 draws <- function(family) {
   mode <- if (family %in% whole_families) "integer" else "double"
-  one <- sprintf("r%s(%s)", family, paste(rep("%s", if (family == "gamma") 2 else length(families[[family]])),
-    collapse = ", "
-  ))
   function(cx, call) {
     args <- matched_call(cx, call, family_formals(family, "n", NULL))
-    if (is.null(args$n)) refuse(cx, call, "draws without a count")
-    codes <- family_parameters(cx, family, args, call)
-    parameters <- lapply(unname(codes), function(code) lower_number(cx, code))
+    if (is.null(args$n)) fall_back(cx, "draws without a count")
+    nodes <- lower_in_order(cx, unname(c(args["n"], family_parameters(cx, family, args, call))))
+    parameters <- lapply(nodes[-1], function(node) as_mode(if (node$rank > 0) named_node(cx, node) else node, "double"))
+    parameters <- lapply(parameters, function(node) if (node$rank > 0) named_node(cx, node) else node)
     cx$random <- TRUE
-    cx$draws <- cx$draws + 1
-    single <- all(vapply(parameters, function(node) node$rank, 0) == 0)
-    if (single && is.numeric(args$n) && args$n == 1) {
-      return(expression_node("draw", mode, 0, args = parameters, one = one))
+    if (all(vapply(parameters, function(node) node$rank, 0) == 0) && is.numeric(args$n) && args$n == 1) {
+      return(new_value(in_variable(cx, value_node("draw", mode, 0, parameters, family = family))))
     }
-    parameters <- lapply(parameters, function(node) if (node$rank > 0) named_node(cx, node, call) else node)
-    expression_node("draws", mode, 1, count = count_node(cx, args$n), args = parameters, one = one)
+    count <- as_single(cx, nodes[[1]])
+    new_value(in_variable(cx, value_node("draws", mode, 1, c(list(count), parameters), family = family)))
   }
 }
 
@@ -95,21 +80,19 @@ draw_rows <- function() {
 
 # Sampling with equal weights, as sample.int() does it. One number `x` stands for 1 to x.
 lower_sample <- function(cx, call) {
-  args <- matched_call(cx, call, if (call_name(call) == "sample") function(x, size, replace, prob) NULL else
-    function(n, size, replace, prob) NULL)
+  plain <- call_name(call) == "sample"
+  args <- matched_call(cx, call, if (plain) function(x, size, replace, prob) NULL else function(n, size, replace, prob) NULL)
   if (!is.null(args$prob)) refuse(cx, call, "`sample()` with weights", "Draw with `runif()` and `findInterval()`.")
   replace <- constant_flag(cx, args$replace, call)
-  of <- lower_number(cx, args[[if (call_name(call) == "sample") "x" else "n"]])
-  if (!of$mode %in% c("integer", "double", "logical")) refuse(cx, call, "`sample()` of NULL or NA")
-  of <- named_node(cx, of, call)
-  count <- if (of$rank == 0) of else expression_node("size", "integer", 0, of = of, sure = TRUE)
-  size <- if (is.null(args$size)) count else count_node(cx, args$size)
+  codes <- c(list(args[[if (plain) "x" else "n"]]), if (!is.null(args$size)) list(args$size))
+  nodes <- lower_in_order(cx, codes)
+  of <- nodes[[1]]
+  if (of$mode == "logical" && of$rank == 0) fall_back(cx, "a sample of one condition")
+  of <- if (of$rank > 0) named_node(cx, of) else of
+  count <- if (of$rank == 0) of else size_node(of)
+  size <- if (length(nodes) > 1) as_single(cx, nodes[[2]]) else count
   cx$random <- TRUE
-  cx$draws <- cx$draws + 1
-  many <- expression_node("sample", if (of$rank == 0) "integer" else of$mode, 1,
-    of = of, count = count, size = size,
-    replace = replace
-  )
-  if (!is.numeric(args$size) || args$size != 1) return(many)
-  load_node(many, list(one_node()), TRUE)
+  many <- in_variable(cx, value_node("sample", if (of$rank == 0) "integer" else of$mode, 1, list(of, count, size), replace = replace))
+  if (is.numeric(args$size) && args$size == 1) return(new_value(value_node("element", many$mode, 0, list(one_node()), name = many$name, exact = TRUE)))
+  new_value(many)
 }

@@ -62,32 +62,36 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
   kernel <- read_kernel(f)
   if ("..." %in% names(kernel$formals)) {
     abort_ds("unsupported", "A function with `...` can't be compiled.",
-      sprintf(
-        "%s, line %d.", basename(kernel$file),
-        kernel$line
-      ), "Name its arguments.",
+      sprintf("%s, line %d.", basename(kernel$file), kernel$line), "Name its arguments.",
       file = kernel$file, line = kernel$line
     )
   }
-  state <- new.env(parent = emptyenv())
-  state$original <- f
-  state$numerics <- numerics
-  state$fallback <- fallback
-  state$built <- list()
-  state$routines <- list()
-  state$handed_back <- 0
+  state <- new_state(f, kernel, numerics, fallback)
   fast <- compiled_function(kernel, state)
   if (!is.null(like)) build_ahead(kernel, state, like)
   fast
 }
 
-# The arguments stand in the call as themselves, so that defaults and missing
-# arguments behave as in the original. The routine is looked up in the namespace,
-# which survives being saved, as its address does not.
+# What a compiled function keeps: the specialisations that were built, and those of them that can be run here.
+new_state <- function(f, kernel, numerics, fallback) {
+  state <- new.env(parent = emptyenv())
+  state$original <- f
+  state$numerics <- numerics
+  state$fallback <- fallback
+  state$built <- state$routines <- list()
+  state$symbols <- lapply(names(kernel$formals), as.name)
+  state$certain <- certain_arguments(kernel)
+  state$fallbacks <- 0
+  state$in_row <- 0L
+  state
+}
+
+# The original's own body stands behind the dispatcher, which leaves the function when it
+# has a value: what falls back runs in the function's own frame, as in R. The routine is
+# looked up in the namespace, which survives being saved, as its address does not.
 compiled_function <- function(kernel, state) {
-  arguments <- lapply(names(kernel$formals), as.name)
   routine <- as.call(list(as.name("$"), topenv(), as.name("dispatch_routine")))
-  body <- as.call(c(list(.External, routine, state), arguments))
+  body <- call("{", as.call(list(.External2, routine, state)), kernel$body)
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
 }
 
@@ -101,56 +105,99 @@ build_ahead <- function(kernel, state, like) {
   specialise(state, like[names(kernel$formals)])
 }
 
-dispatch_routine <- NULL # set when the package is loaded
+dispatch_routine <- guarded_routine <- NULL # set when the package is loaded
 
 .onLoad <- function(libname, pkgname) {
-  assign("dispatch_routine", dispatch_address(), envir = topenv()) # Rcpp registers routines of `.Call` alone
+  assign("dispatch_routine", dispatch_address(FALSE), envir = topenv()) # Rcpp registers routines of `.Call` alone
+  assign("guarded_routine", dispatch_address(TRUE), envir = topenv())
 }
 
-# Called by the dispatcher where no routine fits, or where one gave up.
-first_of_types <- function(state, arguments) {
-  if (!specialise(state, arguments)) return(hand_back(state, arguments))
-  do.call(".External", c(list(dispatch_routine, state), arguments), quote = TRUE)
+# Positions of the arguments that R is certain to work out, in its order, before anything else that can be
+# seen from outside: up to the first place where the code parts.
+certain_arguments <- function(kernel) {
+  found <- character()
+  assigned <- character()
+  visit <- function(code) { # FALSE where what follows is not certain to run
+    if (is.name(code)) {
+      name <- as.character(code)
+      if (name %in% names(kernel$formals) && !name %in% assigned) found <<- union(found, name)
+      return(TRUE)
+    }
+    if (!is.call(code)) return(TRUE)
+    head <- call_name(code)
+    parts <- as.list(code)[-1]
+    if (head %in% c("{", "(", arithmetic_names, "[", "[[", "length", "c", "seq_along", "seq_len", "numeric", "nrow", "ncol", ":")) {
+      for (part in parts) if (!rlang::is_missing(part) && !visit(part)) return(FALSE)
+      return(TRUE)
+    }
+    if (head %in% c("<-", "=")) {
+      if (!visit(parts[[2]])) return(FALSE)
+      if (is.call(parts[[1]])) return(FALSE)
+      assigned <<- c(assigned, as.character(parts[[1]]))
+      return(TRUE)
+    }
+    if (head %in% c("if", "while")) visit(parts[[1]]) else if (head == "for") visit(parts[[2]])
+    FALSE
+  }
+  visit(kernel$body)
+  match(found, names(kernel$formals))
 }
 
-# Where a vector is read or written past its end, unforeseen.
-build_for_past_end <- function(state, arguments) {
-  code <- types_code(lapply(arguments, type_of_value))
+arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!")
+
+# Called by the dispatcher where no routine fits. FALSE where R is to do it.
+first_of_types <- function(state, values, missing) {
+  names(values) <- names(formals(state$original))
+  specialise(state, values, missing)
+}
+
+# A vector is read or written past its end, unforeseen: the kernel is built again with code for that.
+foresee_past_end <- function(state, code, ...) {
   state$past_end <- c(state$past_end, code)
-  state$routines[[code]] <- NULL
-  first_of_types(state, arguments)
+  state$routines <- Filter(function(routine) routine$code != code, state$routines)
 }
 
-types_code <- function(types) paste(vapply(types, type_code, ""), collapse = "")
-
-hand_back <- function(state, arguments) {
-  state$handed_back <- state$handed_back + 1
-  names(arguments) <- names(formals(state$original))
-  do.call(state$original, arguments, quote = TRUE)
+# A kernel that calls functions of R which may stop or warn: then it falls back.
+run_guarded <- function(routine, arguments, ...) {
+  tryCatch(.External2(guarded_routine, routine, arguments),
+    error = function(e) list(NULL, 1L, 0L), warning = function(w) list(NULL, 1L, 0L)
+  )
 }
 
-# Builds or loads the routine for arguments like these. FALSE where there is
-# none and R is to do it.
-specialise <- function(state, arguments) {
+# `where` is a line of the kernel, or a reason. Told once where it becomes a habit.
+note_fallback <- function(state, where, ...) {
+  state$fallbacks <- state$fallbacks + 1
+  if (!is.integer(state$in_row)) state$in_row <- 0L
+  state$in_row <- state$in_row + 1L
+  if (state$in_row != 3L || isTRUE(state$told_row)) return()
+  state$told_row <- TRUE
+  why <- if (is.character(where)) where else if (where > 0) sprintf("line %d does what compiled code leaves to R", where) else
+    "it does what compiled code leaves to R"
+  rlang::inform(c("A compiled function ran in R three times in a row.", i = sprintf("The last time because %s.", why)),
+    class = "ds_message_fallback"
+  )
+}
+
+# Builds or loads the routine for arguments like these. FALSE where there is none and R is to do it.
+specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   local_plain()
-  types <- lapply(arguments, type_of_value)
+  types <- lapply(seq_along(values), function(i) if (missing[[i]]) unset_type() else type_of_value(values[[i]]))
   unknown <- vapply(types, is.null, NA)
   kernel <- read_kernel(state$original)
   if (any(unknown)) {
-    if (all(vapply(arguments[unknown], has_odd_attributes, NA))) return(FALSE) # names and their like: R keeps them
-    return(refused(state, function() refuse_argument(kernel, arguments, which(unknown)[[1]])))
+    if (all(vapply(values[unknown], has_odd_attributes, NA))) return(FALSE) # names and their like: R keeps them
+    return(refused(state, function() refuse_argument(kernel, values, which(unknown)[[1]])))
   }
   names(types) <- names(kernel$formals)
-  code <- types_code(types)
   tryCatch(
-    add_routine(state, kernel, types, code),
+    add_routine(state, kernel, types),
     ds_error_unsupported = function(e) refused(state, function() rlang::cnd_signal(e)),
     ds_error_build = function(e) refused(state, function() rlang::cnd_signal(e))
   )
 }
 
 has_odd_attributes <- function(value) {
-  typeof(value) %in% c("logical", "integer", "double") && !is.object(value)
+  typeof(value) %in% mode_names && !is.object(value)
 }
 
 refused <- function(state, raise) {
@@ -163,35 +210,43 @@ refused <- function(state, raise) {
   FALSE
 }
 
-refuse_argument <- function(kernel, arguments, at) {
-  value <- arguments[[at]]
+refuse_argument <- function(kernel, values, at) {
+  value <- values[[at]]
   hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
     "Kernels take numbers, vectors and matrices."
-  abort_ds("unsupported", sprintf(
-    "The argument `%s` is of a kind that kernels don't take.",
-    names(kernel$formals)[[at]]
-  ),
-  c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
-  file = kernel$file, line = kernel$line
+  abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.", names(kernel$formals)[[at]]),
+    c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
+    file = kernel$file, line = kernel$line
   )
 }
 
-add_routine <- function(state, kernel, types, code) {
+types_code <- function(types) paste(vapply(types, type_code, ""), collapse = "")
+
+add_routine <- function(state, kernel, types) {
   start <- clock_now()
-  outside <- outside_values(kernel)
-  past_end <- code %in% state$past_end
-  key <- compile_key(kernel, outside, types, state$numerics, past_end)
-  files <- kernel_files(paste0("k", key), function() {
-    helpers <- new_helpers()
-    lowered <- lower_function(kernel, types, helpers)
-    lowered$statements <- pass_fill(lowered$statements)
-    emit_source(lowered, helpers$known, unname(types), past_end)
-  }, state$numerics)
-  state$routines[[code]] <- kernel_routine(files$library)
+  code <- types_code(types)
+  form <- lower_kernel(kernel, types)
+  form$past_end <- code %in% state$past_end
+  form$source <- kernel$text
+  files <- kernel_files(emit_form(form), state$numerics)
+  state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form)))
   state$built[[code]] <- list(
-    types = types, path = files$library, source = files$source,
-    seconds = clock_now() - start, cached = files$cached,
-    constants = Filter(Negate(is.function), outside)
+    types = types, path = files$library, source = files$source, seconds = clock_now() - start, cached = files$cached,
+    form = form
   )
   TRUE
+}
+
+# What the dispatcher reads; see src/dispatch.cpp.
+new_routine <- function(code, address, form) {
+  list(
+    code = code, address = address,
+    outside = unlist(lapply(form$outside, function(one) {
+      list(one$env, as.name(one$name), one$field, type_code(one$type))
+    }), recursive = FALSE) %||% list(),
+    trusted = unlist(lapply(form$trusted, function(one) {
+      list(one$env, as.name(one$name), one$value)
+    }), recursive = FALSE) %||% list(),
+    risky = form$risky, random = form$random
+  )
 }

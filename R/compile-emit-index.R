@@ -1,214 +1,145 @@
 # Several elements at once: `x[-1]`, `m[i, ]`, `x[x > 0]`, read and written.
 
-# What one index picks of an extent: `pre` works out the count `n`, `at` gives the
-# C of the place (from 0) of the j-th. Of use "grow" places may lie past the end: the
-# largest is then in `most`. Of use "read" a place that is missing is -1.
+# What one index picks of an extent: `steps` work out the count `n`, at(j) is C of the place
+# (from 0) of the j-th. Of use "grow" places may lie past the end: the largest is then in `most`.
+# Of use "read" a place that is missing is -1.
 picker <- function(em, position, extent, use = "") {
-  id <- sprintf("w%d", fresh(em))
-  grow <- use == "grow"
-  switch(position$kind,
-    one = pick_one(em, position$node, extent, id),
-    all = list(pre = sprintf("const R_xlen_t %s_n = %s;", id, extent), n = paste0(id, "_n"), at = identity),
-    range = pick_range(em, position$node, extent, id, grow),
-    drop = pick_rest(em, position$node, extent, id),
+  id <- fresh(em)
+  switch(position$op,
+    one = pick_one(em, position$args[[1]], extent, id),
+    all = list(steps = character(), n = extent, at = identity),
+    range = pick_range(em, position, extent, id, use == "grow"),
+    leave_out = pick_rest(em, position$args[[1]], extent, id),
     places = ,
-    where = pick_places(em, position$node, extent, id, use)
+    where = pick_places(em, position$args[[1]], extent, id, use)
   )
 }
 
 pick_one <- function(em, node, extent, id) {
   list(
-    pre = sprintf(
-      "const R_xlen_t %1$s_k = %2$s; if (DS_OUTSIDE(%1$s_k, %3$s)) goto ds_bail;", id,
-      emit_position(em, node), extent
-    ),
-    n = "1", at = function(j) sprintf("(%s_k - 1)", id), single = TRUE
+    steps = c(sprintf("const R_xlen_t at_%s = %s;", id, place_text(em, node)), sprintf("DS_NEED(!DS_OUTSIDE(at_%s, %s));", id, extent)),
+    n = "1", at = function(j) sprintf("(at_%s - 1)", id), single = TRUE
   )
 }
 
 pick_range <- function(em, node, extent, id, grow) {
-  over <- if (grow) "lo_ < 1 || hi_ < 1" else sprintf("lo_ < 1 || hi_ < 1 || lo_ > %1$s || hi_ > %1$s", extent)
+  inside <- if (grow) "lo%1$s >= 1 && hi%1$s >= 1" else "lo%1$s >= 1 && hi%1$s >= 1 && lo%1$s <= %2$s && hi%1$s <= %2$s"
   list(
-    pre = paste(
-      c(
-        range_locals(em, node, id, sprintf("if (n_ > 0 && (%s)) goto ds_bail;", over)),
-        if (grow) sprintf("const R_xlen_t %1$s_m = %1$s_n == 0 ? 0 : %2$s;", id, range_top(id))
-      ),
-      collapse = "\n"
-    ),
-    n = paste0(id, "_n"), most = paste0(id, "_m"),
-    at = function(j) if (node$colon) sprintf("(%1$s_lo - 1 + (%2$s) * %1$s_step)", id, j) else j
+    steps = c(range_locals(em, node, id), sprintf(paste0("DS_NEED(n_%1$s == 0 || (", inside, "));"), id, extent)),
+    n = paste0("n_", id), most = sprintf("(n_%1$s == 0 ? 0 : ds_most(lo%1$s, hi%1$s))", id),
+    at = function(j) if (node$colon) sprintf("(lo%1$s - 1 + (%2$s) * step%1$s)", id, j) else j
   )
 }
 
-range_top <- function(id) {
-  sprintf("(%1$s_step > 0 ? %1$s_lo + %1$s_n - 1 : %1$s_lo)", id)
-}
-
-# The first number, the count and the step of a range as locals of this name.
-range_locals <- function(em, node, id, check = "") {
-  sprintf(
-    "R_xlen_t %1$s_lo, %1$s_n, %1$s_step; { %2$s %3$s %4$s %1$s_lo = lo_; %1$s_n = n_; %1$s_step = step_; }", id,
-    range_ends(em, node), range_count(node), check
-  )
-}
-
-# All but one place, or all but a row of places.
+# All but one place, or all but a row of places: `gap` places from `first` on are passed over.
 pick_rest <- function(em, node, extent, id) {
-  pre <- if (node$op == "range") {
-    check <- "if (n_ == 0 || lo_ < 1 || hi_ < 1) goto ds_bail;"
-    sprintf(
-      paste(
-        "%1$s const R_xlen_t %2$s_a = %2$s_step > 0 ? %2$s_lo - 1 : %2$s_lo - %2$s_n,",
-        "%2$s_b = %2$s_a + %2$s_n < %3$s ? %2$s_a + %2$s_n : %3$s;"
-      ),
-      range_locals(em, node, id, check), id, extent
-    )
-  } else {
-    sprintf(
-      paste(
-        "const R_xlen_t %1$s_a = %2$s - 1; if (DS_RARE(%1$s_a < 0)) goto ds_bail;",
-        "const R_xlen_t %1$s_b = %1$s_a + 1 < %3$s ? %1$s_a + 1 : %3$s;"
-      ),
-      id, emit_position(em, node), extent
-    )
-  }
-  gap <- sprintf("const R_xlen_t %1$s_g = %1$s_b > %1$s_a ? %1$s_b - %1$s_a : 0, %1$s_c = %2$s - %1$s_g;", id, extent)
-  list(
-    pre = paste(pre, gap), n = paste0(id, "_c"),
-    at = function(j) sprintf("((%2$s) + ((%2$s) >= %1$s_a ? %1$s_g : 0))", id, j)
+  first <- if (node$op == "range") c(
+    range_locals(em, node, id), sprintf("DS_NEED(n_%1$s > 0 && lo%1$s >= 1 && hi%1$s >= 1);", id),
+    sprintf("const R_xlen_t first%1$s = ds_least(lo%1$s, hi%1$s) - 1, after%1$s = ds_least(first%1$s + n_%1$s, %2$s);", id, extent)
+  ) else c(
+    sprintf("const R_xlen_t first%s = %s;", id, paste(place_text(em, node), "- 1")), sprintf("DS_NEED(first%s >= 0);", id),
+    sprintf("const R_xlen_t after%1$s = ds_least(first%1$s + 1, %2$s);", id, extent)
   )
+  gap <- sprintf("const R_xlen_t gap%1$s = after%1$s > first%1$s ? after%1$s - first%1$s : 0, left_%1$s = %2$s - gap%1$s;", id, extent)
+  list(steps = c(first, gap), n = paste0("left", id), at = function(j) sprintf("((%1$s) + ((%1$s) >= first%2$s ? gap%2$s : 0))", j, id))
 }
 
-# Places as R reads a vector of numbers or of conditions; they are kept in a temporary.
+# Places as R reads a vector of numbers or of conditions.
 pick_places <- function(em, node, extent, id, use) {
-  array <- emit_array(em, node)
-  temp <- new_temp(em, "double", 1)
   routine <- c(double = "ds_places_d", integer = "ds_places_i", logical = "ds_where")[[node$mode]]
-  pre <- sprintf(
-    paste(
-      "%1$s R_xlen_t %2$s_n, %2$s_m;",
-      "REPROTECT(%3$s_s = %4$s(%5$s_p, %5$s_n, %6$s, %7$.0f, &%2$s_n, &%2$s_m), %3$s_i);",
-      "if (%2$s_n < 0) goto ds_bail;",
-      "const R_xlen_t *%2$s_p = (const R_xlen_t *) DATAPTR_RO(%3$s_s); (void) %2$s_m;"
-    ),
-    array$pre, id, temp, routine, array$name, extent, match(use, c("grow", "read"), 0)
-  )
+  em$slots <- em$slots + 1L
+  em$most_slots <- max(em$most_slots, em$slots)
   list(
-    pre = pre, n = paste0(id, "_n"), gaps = use == "read", most = paste0(id, "_m"),
-    at = function(j) sprintf("%s_p[%s]", id, j)
+    steps = sprintf("DS_PLACES(places%6$s, at_%1$s, n_%1$s, most%1$s, %2$s(%3$s, %3$s_n, %4$s, %5$s, &n_%1$s, &most%1$s));", id, routine,
+      em$names[[node$name]], extent, match(use, c("grow", "read"), 0L), em$slots),
+    n = paste0("n_", id), gaps = use == "read", most = paste0("most", id), at = function(j) sprintf("at_%s[%s]", id, j)
   )
 }
 
 # The pickers of every index of a variable, and where a place of theirs lies in its data.
-pick_all <- function(em, v, positions, use = "") {
-  extents <- if (length(positions) == 1) paste0(v, "_n") else sprintf("%s_d%d", v, seq_along(positions))
+pick_all <- function(em, node, use = "", positions = node$args) {
+  name <- em$names[[node$name]]
+  extents <- if (length(positions) == 1) paste0(name, "_n") else sprintf("%s_d%s", name, seq_along(positions))
   pickers <- Map(function(position, extent) picker(em, position, extent, use), positions, extents)
+  gaps <- isTRUE(pickers[[1]]$gaps)
   list(
-    pickers = pickers, pre = vapply(pickers, function(one) one$pre, ""),
-    counts = vapply(pickers, function(one) one$n, ""),
-    single = vapply(pickers, function(one) isTRUE(one$single), NA),
+    steps = unlist(lapply(pickers, function(one) one$steps)), counts = vapply(pickers, function(one) one$n, ""),
+    single = vapply(pickers, function(one) isTRUE(one$single), NA), most = pickers[[1]]$most,
     spot = function(indices) {
       at <- vapply(seq_along(pickers), function(d) pickers[[d]]$at(indices[[d]]), "")
-      if (length(at) == 1) at else place_text(v, length(at), at)
+      text <- at[[length(at)]]
+      for (d in rev(seq_len(length(at) - 1))) text <- sprintf("%s + %s_d%s * (%s)", at[[d]], name, d, text)
+      text
+    },
+    value = function(chosen) {
+      if (!gaps) return(sprintf("%s[%s]", name, chosen))
+      sprintf("DS_PICK(%s, %s, %s)", name, chosen, mode_field(node$mode, "na"))
     }
   )
 }
 
 # Loops over the picked places, the first index fastest; `body` is C of the place.
 pick_loops <- function(picked, body) {
-  indices <- sprintf("i%d_", seq_along(picked$counts))
-  open <- sprintf("for (R_xlen_t %1$s = 0; %1$s < %2$s; ++%1$s) {", indices, picked$counts)
-  lines_of(rev(open), body(picked$spot(indices)), rep("}", length(open)))
+  indices <- sprintf("i%s", seq_along(picked$counts))
+  open <- sprintf("for (R_xlen_t %1$s = 0; %1$s < %2$s; ++%1$s)", rev(indices), rev(picked$counts))
+  text <- body(picked$spot(indices))
+  c("tick -= n_all_ >> 3; DS_TURN(0);", open[-length(open)], paste(open[[length(open)]], text))
 }
 
-# Reads of several places. One index of a vector may give places that are missing.
-pick_read <- function(em, node) {
-  v <- c_name(node$of$name)
-  picked <- pick_all(em, v, node$at, if (length(node$at) == 1) "read" else "")
-  gaps <- isTRUE(picked$pickers[[1]]$gaps)
-  c(picked, list(value = function(chosen) {
-    if (!gaps) return(sprintf("%s_p[%s]", v, chosen))
-    sprintf("({ const R_xlen_t k_ = %s; k_ < 0 ? %s : %s_p[k_]; })", chosen, na_text(node$mode), v)
-  }))
-}
-
-# A subset as a value of its own. Extents of one would be dropped by R: the kernel gives up.
-make_subset <- function(em, node, mode) {
-  picked <- pick_read(em, node)
+# A subset as a value of its own. Extents of one would be dropped by R: the kernel falls back.
+make_subset <- function(em, node) {
+  picked <- pick_all(em, node, if (length(node$args) == 1) "read" else "")
   kept <- if (node$keep) rep(TRUE, length(picked$counts)) else !picked$single
   extents <- picked$counts[kept]
-  drops <- if (node$rank > 1 && !node$keep) sprintf("if (%s) goto ds_bail;", paste(extents, "== 1", collapse = " || "))
+  drops <- if (node$rank > 1 && !node$keep) sprintf("DS_NEED(%s);", paste(extents, "!= 1", collapse = " && "))
+  if (length(node$args) > 1 && !node$keep && node$rank == 1 && sum(kept) > 1) drops <- "DS_FALLBACK;"
   list(
-    pre = c(
-      defined_check(em, node$of$name), picked$pre, drops,
-      sprintf("const R_xlen_t n_ = %s;", paste(picked$counts, collapse = " * "))
-    ),
-    body = c("R_xlen_t at_ = 0;", pick_loops(picked, function(chosen) {
-      sprintf("p_[at_++] = %s;", convert(picked$value(chosen), node$mode, mode))
-    }), "(void) at_;"),
+    steps = c(picked$steps, drops, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * "))), count = "n_all_",
+    fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) sprintf("new_[to_++] = %s;", picked$value(chosen))), "(void) to_;"),
     extents = extents
   )
 }
 
-# A subset of one varying index as a leaf of an element-wise expression: read in place.
-subset_leaf <- function(em, node, leaves) {
-  varying <- vapply(node$at, function(position) position$kind != "one", NA)
-  if (node$rank != 1 || sum(varying) != 1) return(NULL)
-  picked <- pick_read(em, node)
-  id <- sprintf("w%d", fresh(em))
-  leaves$pre <- c(
-    leaves$pre, defined_check(em, node$of$name), picked$pre,
-    sprintf("const R_xlen_t %s_n = %s;", id, picked$counts[varying])
-  )
-  leaves$names <- c(leaves$names, id)
-  function(recycled) {
-    picked$value(picked$spot(rep(leaf_index(id, recycled), length(varying))))
-  }
+# One element. Vectors may be made longer by that; where it is not foreseen the kernel asks to be built again.
+emit_store <- function(em, step, name) {
+  type <- em$form$vars[[step$name]]
+  text <- value(em, step$args[[1]])
+  at <- step$args[-1]
+  if (isTRUE(step$proved)) return(sprintf("%s[%s] = %s;", name, proved_text(em, name, at), text))
+  places <- vapply(at, function(arg) place_text(em, arg), "")
+  if (length(at) > 1) return(sprintf("DS_PUT_%s(%s, %s, %s);", length(at), name, paste(places, collapse = ", "), text))
+  if (type$rank > 1) return(sprintf("DS_PUT_INSIDE(%s, %s, %s);", name, places, text))
+  if (!grows(em, step$name)) return(sprintf(if (isTRUE(step$below)) "DS_PUT_BELOW(%s, %s, %s);" else "DS_PUT(%s, %s, %s);", name, places, text))
+  sprintf("DS_PUT_OR_GROW(%s, %s, %s, %s);", name, places, text, mode_args(type$modes))
 }
 
-# Which element of a leaf meets the j-th of the result.
-leaf_index <- function(id, recycled) if (recycled) sprintf("(j_ %% %s_n)", id) else "j_"
+grows <- function(em, id) em$past_end || id %in% em$form$growing
 
-range_leaf <- function(em, node, leaves) {
-  id <- sprintf("w%d", fresh(em))
-  leaves$pre <- c(leaves$pre, range_locals(em, node, id))
-  leaves$names <- c(leaves$names, id)
-  function(recycled) sprintf("((int) (%1$s_lo + %2$s * %1$s_step))", id, leaf_index(id, recycled))
+# How C macros are told a mode: C type, R type, reader, NA.
+mode_args <- function(mode) paste(vapply(c("c", "object", "reader", "na"), function(field) mode_field(mode, field), ""), collapse = ", ")
+
+emit_append <- function(em, step, name) {
+  sprintf("DS_APPEND(%s, %s, %s);", name, value(em, step$args[[1]]), mode_args(em$form$vars[[step$name]]$modes))
 }
 
-# `x[...] <- value` for several places. Vectors of places may reach past the end of a vector.
-emit_store_many <- function(em, s) {
-  v <- c_name(s$name)
-  type <- em$vars[[s$name]]
-  grow <- length(s$at) == 1 && type$rank == 1
-  value <- stored_values(em, s$value, type$mode)
-  picked <- pick_all(em, v, s$at, if (grow) "grow" else "")
-  most <- picked$pickers[[1]]$most
-  room <- if (grow && !is.null(most)) sprintf("{ const R_xlen_t k_ = %s; %s }", most, grow_text(em, v, s$name))
-  lines_of(
-    "{", defined_check(em, s$name), value$pre, picked$pre,
-    sprintf("const R_xlen_t all_ = %s;", paste(picked$counts, collapse = " * ")), value$check, room,
-    "R_xlen_t j_ = 0; (void) j_;", pick_loops(picked, function(chosen) {
-      sprintf("%s_p[%s] = %s;", v, chosen, value$at)
-    }), "}"
-  )
-}
-
-# One number for all places, or a vector of values, recycled where that comes out even.
-stored_values <- function(em, node, mode) {
-  if (node$rank == 0) {
-    return(list(
-      pre = sprintf("const %s x_ = %s;", c_types[[mode]], value_as(em, node, mode)),
-      at = "x_"
-    ))
-  }
-  array <- emit_array(em, node)
-  v <- array$name
-  next_one <- sprintf("%1$s_p[j_]; if (++j_ == %1$s_n) j_ = 0", v)
-  list(
-    pre = array$pre, check = sprintf("if (all_ > 0 && (%1$s_n == 0 || all_ %% %1$s_n != 0)) goto ds_bail;", v),
-    at = if (node$mode == mode) next_one else
-      sprintf("%s; if (++j_ == %s_n) j_ = 0", convert(sprintf("%s_p[j_]", v), node$mode, mode), v)
-  )
+# `x[...] <- value` for several places, recycled where that comes out even.
+emit_store_many <- function(em, step, name) {
+  type <- em$form$vars[[step$name]]
+  node <- step$args[[1]]
+  at <- step$args[-1]
+  grow <- length(at) == 1 && type$rank == 1
+  picked <- pick_all(em, list(name = step$name, mode = type$modes), if (grow) "grow" else "", at)
+  from <- if (node$rank > 0) em$names[[node$name]]
+  value <- if (is.null(from)) sprintf("const %s x_ = %s;", mode_field(type$modes, "c"), value(em, node))
+  room <- if (grow && !is.null(picked$most)) sprintf(if (grows(em, step$name)) "DS_ROOM(%s, %s, %s);" else "DS_NO_ROOM(%s, %s);", name, picked$most, mode_args(type$modes))
+  same <- !is.null(from) && from == name
+  c("{", indent(c(
+    value, picked$steps, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * ")),
+    if (!is.null(from)) sprintf("DS_NEED(n_all_ == 0 || (%1$s_n > 0 && n_all_ %% %1$s_n == 0));", from), if (same) "DS_FALLBACK;", room,
+    if (!is.null(from)) "R_xlen_t next_ = 0;",
+    pick_loops(picked, function(chosen) {
+      if (is.null(from)) return(sprintf("%s[%s] = x_;", name, chosen))
+      sprintf("{ %1$s[%2$s] = %3$s[next_]; if (++next_ == %3$s_n) next_ = 0; }", name, chosen, from)
+    }), if (!is.null(from)) "(void) next_;"
+  )), "}")
 }

@@ -1,374 +1,269 @@
-# From the typed form to C: one function a kind of statement or expression, each
-# giving C text. Expressions become C expressions; where they need steps of their
-# own these stand inside GNU C's `({ ... })`, so that nothing is evaluated out of turn.
+# From the form to C for one target. Nothing is decided here: each op has its text.
 
-c_types <- c(double = "double", integer = "int", logical = "int")
-object_types <- c(double = "REALSXP", integer = "INTSXP", logical = "LGLSXP")
-data_readers <- c(double = "REAL", integer = "INTEGER", logical = "LOGICAL")
+lines_of <- function(...) unlist(list(...))
 
-na_text <- function(mode) c(double = "NA_REAL", integer = "NA_INTEGER", logical = "NA_LOGICAL")[[mode]]
+indent <- function(lines) if (length(lines)) paste0(ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""), lines) else lines
 
-# C name of a variable.
-c_name <- function(name) {
-  if (length(name) == 0) return(character())
-  plain <- gsub(" ", "_s", gsub("$", "_p", gsub(".", "_d", gsub("_", "__", name, fixed = TRUE), fixed = TRUE),
-    fixed = TRUE
-  ), fixed = TRUE)
-  letters <- strsplit(plain, "")
-  paste0("v_", vapply(letters, function(one) {
-    odd <- !grepl("^[A-Za-z0-9_]$", one)
-    one[odd] <- sprintf("_x%x_", vapply(one[odd], utf8ToInt, 0L))
-    paste(one, collapse = "")
-  }, ""))
+# The whole C source of a form.
+emit_form <- function(form) {
+  callees <- lapply(form$callees, annotate_form, main = FALSE)
+  deep <- recursive_callees(callees)
+  main <- annotate_form(form, main = TRUE)
+  heads <- vapply(callees, function(callee) paste0(callee_head(callee), ";"), "")
+  paste(lines_of(
+    "#include <deepstride/kernel.h>", "",
+    if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", "", heads),
+    lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))), "",
+    emit_kernel(main, length(callees) > 0)
+  ), collapse = "\n")
 }
 
-lines_of <- function(...) paste(c(...), collapse = "\n")
-
-# The whole C source of one specialisation.
-emit_source <- function(lowered, helpers, argument_types, past_end = FALSE) {
-  helpers <- Filter(function(helper) !is.null(helper$mode), helpers)
-  deep <- recursive_routines(helpers)
-  prototypes <- vapply(helpers, function(helper) paste0(helper_head(helper), ";"), "")
-  lines_of(
-    "#include <deepstride/kernel.h>", if (length(helpers)) give_up_text, prototypes,
-    vapply(helpers, emit_helper, "", deep), unlist(Map(table_text, names(lowered$tables), lowered$tables)),
-    emit_entry(lowered, argument_types, length(helpers) > 0, past_end)
-  )
-}
-
-give_up_text <- c(
-  "static jmp_buf give_up;", "static char *give_up_below;", "__attribute__((noinline, cold, noreturn))",
-  "static void helper_gives_up(void) { R_CheckUserInterrupt(); longjmp(give_up, 1); }"
-)
-
-new_emitter <- function(lowered, main) {
+new_emitter <- function(form) {
   em <- new.env()
-  em$vars <- lowered$vars
-  em$stored <- lowered$stored
-  em$random <- main && lowered$random
-  em$main <- main
+  em$form <- form
+  em$names <- c_names(form)
   em$count <- 0
-  em$temps <- list()
-  em$defined <- c(lowered$arguments, names(lowered$tables))
-  em$fast <- NULL
-  em$whole <- pass_whole(lowered)
+  em$line <- em$slots <- em$most_slots <- 0L
+  em$sure <- form$sure
+  em$wide <- form$wide
+  em$file <- form$file
+  em$main <- form$main
+  em$past_end <- isTRUE(form$past_end)
+  em$source <- form$source
   em
 }
 
-# A kernel with helpers is entered through a place that they can give up to.
-emit_entry <- function(lowered, argument_types, helped, past_end) {
-  em <- new_emitter(lowered, TRUE)
-  em$past_end <- past_end
-  em$growing <- growing_names(lowered$statements)
-  loads <- vapply(seq_along(lowered$arguments), function(i) {
-    emit_argument(em, lowered$arguments[[i]], argument_types[[i]], sprintf("a[%d]", i - 1))
-  }, "")
-  body <- emit_block(em, lowered$statements)
-  declared <- declare_all(em)
-  temps <- vapply(names(em$temps), function(name) declare_variable(name, em$temps[[name]]), "")
-  arrays <- sum(vapply(c(em$vars, em$temps), function(type) type$rank > 0, NA))
+emit_kernel <- function(form, has_callees) {
+  em <- new_emitter(form)
+  body <- emit_steps(em, form$steps)
+  arrays <- Filter(function(id) !is_scalar(form, id) && !id %in% form$constant, names(em$names))
   lines_of(
-    sprintf("enum { held = %d };", arrays),
-    if (helped) "static SEXP ds_body(SEXP *a) {" else "SEXP ds_kernel(SEXP *a) {",
-    common_locals, declared, temps, loads,
-    unlist(Map(load_table, names(lowered$tables), lowered$tables)),
-    if (em$random) "GetRNGstate();", body,
-    "ds_bail: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
-    "ds_past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;", "}",
-    if (helped) paste(
-      "SEXP ds_kernel(SEXP *a) { give_up_below = ds_stack_end();",
-      "if (_setjmp(give_up)) { UNPROTECT(held); return NULL; } return ds_body(a); }"
+    sprintf("enum { held = %d };", length(arrays) + 1L + em$most_slots), "",
+    if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
+    indent(c(
+      "int bad = 0;", "R_xlen_t tick = DS_TURNS;", "DS_SLOT(scratch);", sprintf("DS_SLOT(places%d);", seq_len(em$most_slots)), declarations(em),
+      unlist(lapply(seq_along(form$arguments), function(i) emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1)))),
+      if (form$random) "GetRNGstate();", "", body, "fallback: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
+      "past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;"
+    )),
+    "}",
+    if (has_callees) c(
+      "", "SEXP ds_kernel(SEXP *a, int *where) {", "  give_up_below = ds_stack_end();",
+      "  if (_setjmp(give_up)) return NULL;", "  return ds_body(a, where);", "}"
     )
   )
 }
 
-# `bad` is set where R would warn; `tick` counts down to the next look for interrupts.
-common_locals <- "int bad_ = 0, *bad = &bad_; R_xlen_t tick = 0x10000; (void) bad; (void) tick;"
-
-declare_all <- function(em) {
-  vapply(names(em$vars), function(name) declare_variable(c_name(name), em$vars[[name]], name %in% em$whole), "")
+callee_head <- function(form) {
+  arguments <- vapply(form$arguments, function(id) {
+    sprintf("%s %s", mode_field(form$vars[[id]]$modes, "c"), c_names(form)[[id]])
+  }, "")
+  sprintf("static %s %s(%s)", mode_field(form$mode, "c"), c_routine(form$name),
+    if (length(arguments)) paste(arguments, collapse = ", ") else "void")
 }
 
-declare_variable <- function(v, type, whole = FALSE) {
-  mode <- if (type$mode %in% c("null", "na")) "logical" else type$mode
-  if (type$rank == 0) return(sprintf(
-    "%s %s = 0; int %s_set = 0; (void) %s; (void) %s_set;",
-    if (whole) "R_xlen_t" else c_types[[mode]], v, v, v, v
-  ))
-  extents <- if (type$rank > 1) paste0(", ", v, "_d", seq_len(type$rank), " = 0", collapse = "")
-  unused <- paste0("(void) ", v, c("_p", "_n", "_c", "_set", "_null"), ";", collapse = " ")
-  sprintf(
-    paste(
-      "SEXP %1$s_s = R_NilValue; %2$s *%1$s_p = NULL; R_xlen_t %1$s_n = 0, %1$s_c = 0%3$s; int %1$s_set = 0,",
-      "%1$s_null = 0; PROTECT_INDEX %1$s_i; PROTECT_WITH_INDEX(%1$s_s, &%1$s_i); %4$s"
-    ),
-    v, c_types[[mode]], extents %||% "", unused
-  )
+c_routine <- function(name) paste0("f_", gsub("[^A-Za-z0-9_]", "_", name))
+
+emit_callee <- function(form, deep) {
+  em <- new_emitter(form)
+  body <- emit_steps(em, form$steps)
+  lines_of(paste(callee_head(form), "{"), indent(c(
+    "int bad = 0, line_ = 0, *where = &line_;", "R_xlen_t tick = DS_TURNS;", "(void) bad; (void) tick; (void) where;", declarations(em, form$arguments), if (deep) "DS_DEEPER;", body,
+    "fallback: __attribute__((unused));", "give_up_here();"
+  )), "}")
+}
+
+# Names of the callees that can come to call themselves.
+recursive_callees <- function(callees) {
+  calls <- lapply(callees, function(callee) routines_called(callee$steps))
+  names(calls) <- vapply(callees, function(callee) callee$name, "")
+  reached <- function(name) {
+    found <- character()
+    queue <- calls[[name]]
+    while (length(queue)) {
+      found <- union(found, queue)
+      queue <- setdiff(unlist(calls[queue]), found)
+    }
+    found
+  }
+  Filter(function(name) name %in% reached(name), names(calls))
+}
+
+# Declarations of the variables that steps speak of.
+declarations <- function(em, besides = character()) {
+  unlist(lapply(setdiff(names(em$names), besides), function(id) {
+    type <- em$form$vars[[id]]
+    name <- em$names[[id]]
+    if (identical(type$kind, "tag")) return(sprintf("int %s = DS_UNSET;", name))
+    c_type <- mode_field(type$modes, "c")
+    if (type$rank == 0) {
+      if (id %in% em$form$counters) return(NULL)
+      return(sprintf("%s %s = %s;", if (id %in% em$wide) "R_xlen_t" else c_type, name, if (c_type == "double" && !id %in% em$wide) "0.0" else "0"))
+    }
+    extents <- if (type$rank > 1) sprintf("R_xlen_t %s;", paste0(name, "_d", seq_len(type$rank), " = 0", collapse = ", "))
+    c(sprintf(if (id %in% em$form$constant) "DS_GIVEN(%s, %s);" else "DS_ARRAY(%s, %s);", c_type, name), extents,
+      if (id %in% em$form$owned) sprintf("int %s_own = 0;", name))
+  }))
 }
 
 # Takes an argument into its variable: its own copy where elements are assigned.
-emit_argument <- function(em, name, given, from) {
-  v <- c_name(name)
-  type <- em$vars[[name]]
-  if (type$rank == 0) {
-    read <- sprintf("%s(%s)[0]", data_readers[[given$mode]], from)
-    return(sprintf("%s = %s; %s_set = 1;", v, convert(read, given$mode, type$mode), v))
-  }
-  object <- if (given$mode != type$mode) sprintf("Rf_coerceVector(%s, %s)", from, object_types[[type$mode]]) else
-  if (name %in% em$stored) sprintf("Rf_duplicate(%s)", from) else from
-  extents <- if (type$rank > 1) sprintf(
-    "%s_d%d = INTEGER(Rf_getAttrib(%s, R_DimSymbol))[%d];", v, seq_len(type$rank),
-    from,
-    seq_len(type$rank) - 1
-  )
-  lines_of(sprintf("REPROTECT(%1$s_s = %2$s, %1$s_i); %3$s", v, object, take_object(v, type$mode)), extents)
-}
-
-# The locals of a variable, from its object.
-take_object <- function(v, mode) {
-  sprintf(
-    "%1$s_p = %2$s(%1$s_s); %1$s_n = %1$s_c = XLENGTH(%1$s_s); %1$s_set = 1; %1$s_null = 0;", v,
-    data_readers[[mode]]
+emit_argument <- function(em, id, from) {
+  if (!id %in% names(em$names)) return(NULL)
+  type <- em$form$vars[[id]]
+  name <- em$names[[id]]
+  reader <- mode_field(type$modes, "reader")
+  if (type$rank == 0) return(sprintf("%s = %s(%s)[0];", name, reader, from))
+  copied <- id %in% em$form$stored && !id %in% em$form$owned
+  object <- if (copied) sprintf("Rf_duplicate(%s)", from) else from
+  c(
+    sprintf(if (id %in% em$form$constant) "DS_READ(%s, %s, %s);" else "DS_HOLD(%s, %s, %s);", name, reader, object),
+    if (type$rank > 1) sprintf("%1$s_d%2$d = ds_extent(%3$s, %2$d);", name, seq_len(type$rank), from)
   )
 }
 
-# C text of one mode as another.
-convert <- function(code, from, to, sure = FALSE) {
-  if (from == to) return(code)
-  if (from == "na" || from == "null") return(na_text(to))
-  if (to == "double") return(if (sure) sprintf("(double) (%s)", code) else sprintf("ds_i2d(%s)", code))
-  if (to == "logical") return(sprintf(if (from == "double") "ds_d2l(%s)" else "ds_i2l(%s)", code))
-  code # a logical is an int
+emit_steps <- function(em, steps) unlist(lapply(steps, function(step) {
+  c(line_mark(em, step$line), emit_step(em, step))
+}))
+
+# The user's R line stands above its C, and compilers' messages speak of it.
+line_mark <- function(em, line) {
+  if (identical(line, em$line)) return(NULL)
+  em$line <- line
+  said <- trimws(em$source[as.character(line)] %||% "")
+  c(if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)), sprintf("#line %d %s", line, c_string(em$file)))
 }
 
-emit_block <- function(em, statements) {
-  lines_of(vapply(statements, function(statement) {
-    paste0(
-      sprintf("#line %d %s\n", statement$line, c_string(statement$file)),
-      if (goes_deeper(em, statement)) "DS_DEEPER\n", emit_statement(em, statement)
+c_string <- function(text) paste0("\"", gsub("\n", "\\n", gsub("([\\\\\"])", "\\\\\\1", enc2utf8(text)), fixed = TRUE), "\"")
+
+emit_step <- function(em, step) {
+  name <- if (!is.null(step$name)) em$names[[step$name]]
+  em$slots <- 0L
+  arg <- function(i = 1) step$args[[i]]
+  switch(step$op,
+    assign = emit_assign(em, step, name),
+    tag = sprintf("%s = %s;", name, tag_text(step$tag)),
+    copy_tag = sprintf("%s = %s;", name, em$names[[step$from]]),
+    empty = sprintf("DS_EMPTY(%s);", name),
+    store = emit_store(em, step, name),
+    store_many = emit_store_many(em, step, name),
+    append = emit_append(em, step, name),
+    own = sprintf("DS_OWN(%s, %s);", name, mode_field(em$form$vars[[step$name]]$modes, "reader")),
+    guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
+    need = sprintf("DS_NEED(%s);", condition(em, arg())),
+    `if` = emit_if(em, step),
+    `for` = emit_for(em, step, name),
+    `repeat` = c("for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), emit_steps(em, step$blocks$body))), "}"),
+    `break` = "break;",
+    `next` = "continue;",
+    scope = emit_scope(em, step),
+    leave = sprintf("goto end_%s;", label_text(step$label)),
+    fallback = "DS_FALLBACK;",
+    `return` = emit_return(em, step)
+  )
+}
+
+label_text <- function(label) gsub("[^A-Za-z0-9_]", "_", label)
+
+tag_test <- function(name, tags) paste(sprintf("%s == %s", name, vapply(tags, tag_text, "")), collapse = " || ")
+
+emit_if <- function(em, step) {
+  yes <- emit_branch(em, step$blocks$yes)
+  no <- emit_branch(em, step$blocks$no)
+  test <- condition(em, step$args[[1]])
+  if (length(yes) == 0 && length(no) == 0) return(if (never_stops(em, step$args[[1]])) NULL else sprintf("(void) (%s);", test))
+  if (length(yes) == 0) return(c(sprintf("if (!(%s)) {", test), indent(no), "}"))
+  c(sprintf("if (%s) {", test), indent(yes), if (length(no)) c("} else {", indent(no)), "}")
+}
+
+# Lines are told anew after each branch.
+emit_branch <- function(em, steps) {
+  line <- em$line
+  made <- emit_steps(em, steps)
+  if (!identical(em$line, line)) em$line <- 0
+  made
+}
+
+emit_scope <- function(em, step) {
+  label <- label_text(step$label)
+  body <- emit_steps(em, step$blocks$body)
+  c("{", indent(c(sprintf("__label__ end_%s;", label), body, sprintf("end_%s: ;", label))), "}")
+}
+
+# What a turn of these steps costs, in rough units: how often to look for interrupts.
+step_cost <- function(step) {
+  cost <- 1
+  look <- function(node) {
+    cost <<- cost + switch(node$op,
+      math = if (length(node$flags)) 60 else 4,
+      call = 10,
+      draw = 10,
+      ask = 3000,
+      0
     )
-  }, ""))
-}
-
-goes_deeper <- function(em, s) {
-  length(em$deep) > 0 && any(vapply(node_children(s), function(node) any(routines_in(node) %in% em$deep), NA))
-}
-
-emit_statement <- function(em, s) {
-  switch(s$op,
-    assign = emit_assign(em, s),
-    store = emit_store(em, s),
-    store_many = emit_store_many(em, s),
-    "if" = emit_if(em, s),
-    "for" = emit_for(em, s),
-    scope = emit_scope(em, s),
-    leave = sprintf("goto end_%s;", c_name(s$label)),
-    "while" = emit_while(em, s),
-    "break" = "break;",
-    "next" = "continue;",
-    bail = "goto ds_bail;",
-    evaluate = if (s$value$op %in% c("null", "giveup")) "goto ds_bail;" else if (s$value$op == "list") "" else
-    if (s$value$rank == 0) sprintf("(void) (%s);", emit(em, s$value)) else emit_array(em, s$value)$pre,
-    "return" = emit_return(em, s)
-  )
-}
-
-emit_if <- function(em, s) {
-  cond <- emit_condition(em, s$cond)
-  before <- em$defined
-  yes <- emit_block(em, s$yes)
-  after_yes <- em$defined
-  em$defined <- before
-  no <- emit_block(em, s$no)
-  em$defined <- if (leaves(s$yes)) em$defined else if (leaves(s$no)) after_yes else intersect(after_yes, em$defined)
-  lines_of(sprintf("if (%s) {", cond), yes, "} else {", no, "}")
-}
-
-# Does a block never reach its end?
-leaves <- function(statements) {
-  length(statements) > 0 && statements[[length(statements)]]$op %in% c("return", "bail", "leave", "break", "next")
-}
-
-# A function written into its caller: its returns go to the end of the block.
-emit_scope <- function(em, s) {
-  before <- em$defined
-  locals <- unlist(lapply(s$locals, variables_of, em = em))
-  em$defined <- setdiff(em$defined, locals)
-  label <- paste0("end_", c_name(s$label))
-  body <- emit_block(em, s$body)
-  em$defined <- union(before, variables_of(s$result, em))
-  lines_of(sprintf("{ __label__ %s;", label), sprintf("%s_set = 0;", c_name(locals)), body, sprintf("%s: ; }", label))
-}
-
-# The variables behind a name: itself, or the parts of a list.
-variables_of <- function(name, em) {
-  Filter(function(known) known == name || startsWith(known, paste0(name, "$")), names(em$vars))
-}
-
-# A C condition; where R would stop at NA the kernel gives up.
-emit_condition <- function(em, cond) {
-  if (cond$op == "lazy") {
-    sides <- vapply(cond$args, emit_condition, "", em = em)
-    return(sprintf("(%s %s %s)", sides[[1]], if (cond$stop_at == 0) "&&" else "||", sides[[2]]))
+    lapply(node$args, look)
   }
-  if (cond$op == "map" && identical(cond$fn, "!") && cond$rank == 0) {
-    return(sprintf("(!%s)", emit_condition(em, cond$args[[1]])))
-  }
-  if (cond$op == "map" && !is.null(cond$compares) && cond$rank == 0) {
-    whole <- lapply(cond$args, function(arg) if (arg$op != "map" || arg$mode == "double") emit_whole(em, arg))
-    if (!any(vapply(whole, is.null, NA))) return(sprintf("(%s %s %s)", whole[[1]], cond$compares, whole[[2]]))
-    mixed <- emit_mixed_comparison(em, cond, whole)
-    if (!is.null(mixed)) return(mixed)
-    values <- lapply(cond$args, function(arg) value_as(em, arg, cond$from))
-    return(emit_comparison(cond, values, vapply(cond$args, is_sure, NA)))
-  }
-  sprintf("({ int c_ = %s; if (DS_RARE(c_ == NA_LOGICAL)) goto ds_bail; c_; })", emit(em, cond))
+  each_step(step$blocks$body, function(step) lapply(step$args, look))
+  as.integer(min(cost, 20000))
 }
 
-# A counter beside an integer that may be NA.
-emit_mixed_comparison <- function(em, cond, whole) {
-  other <- which(vapply(whole, is.null, NA))
-  if (length(other) != 1 || cond$args[[other]]$mode != "integer") return(NULL)
-  sides <- whole
-  sides[[other]] <- "i_"
-  sprintf(
-    "({ const int i_ = %s; if (DS_RARE(i_ == NA_INTEGER)) goto ds_bail; %s %s %s; })",
-    emit(em, cond$args[[other]]), sides[[1]], cond$compares, sides[[2]]
-  )
-}
-
-# Numbers that compare as asked are not missing, so doubles are looked at only where they don't.
-emit_comparison <- function(cond, values, sure) {
-  op <- cond$compares
-  held <- sprintf("const %s l_ = %s, r_ = %s;", c_types[[cond$from]], values[[1]], values[[2]])
-  if (cond$from != "double") {
-    missing <- paste(sprintf("%s == NA_INTEGER", c("l_", "r_")[!sure]), collapse = " || ")
-    check <- if (nzchar(missing)) sprintf("if (DS_RARE(%s)) goto ds_bail;", missing) else ""
-    return(sprintf("({ %s %s l_ %s r_; })", held, check, op))
-  }
-  opposite <- c("<" = "!(l_ >= r_)", "<=" = "!(l_ > r_)", ">" = "!(l_ <= r_)", ">=" = "!(l_ < r_)")
-  missing <- if (op %in% names(opposite)) opposite[[op]] else "__builtin_isunordered(l_, r_)"
-  sprintf(
-    "({ %s %s(l_ %s r_ || ({ if (DS_RARE(%s)) goto ds_bail; 0; })); })", held, if (op == "!=") "!" else "",
-    if (op == "!=") "==" else op, missing
-  )
-}
-
-interrupt_check <- function(em) {
-  sprintf("if (DS_RARE(--tick <= 0)) { tick = 0x10000; R_CheckUserInterrupt(); %s }", counters_check(em))
-}
-
-# Counters that grow by small steps are looked at now and then: see emit_count().
-counters_check <- function(em) {
-  paste(sprintf("if (DS_RARE(DS_FAR(%s))) goto ds_bail;", c_name(em$whole)), collapse = " ")
-}
-
-emit_return <- function(em, s) {
-  if (!em$main) {
-    return(sprintf(
-      "{ const %s r_ = %s; if (DS_RARE(bad_)) goto ds_bail; return r_; }",
-      c_types[[if (em$returns == "na") "logical" else em$returns]],
-      value_as(em, s$value, em$returns)
-    ))
-  }
-  lines_of(
-    "{", sprintf("SEXP r_ = PROTECT(%s);", emit_object(em, s$value)),
-    "if (DS_RARE(*bad)) { UNPROTECT(1); goto ds_bail; }",
-    if (em$random) "PutRNGstate();", "UNPROTECT(held + 1); return r_;", "}"
-  )
-}
-
-# An expression whose value is an R object, unprotected.
-emit_object <- function(em, node) {
-  if (node$op == "null") return("R_NilValue")
-  if (node$op == "giveup") return("({ goto ds_bail; R_NilValue; })")
-  if (node$op == "list") return(emit_list(em, node))
-  if (node$rank == 0) {
-    maker <- c(
-      double = "Rf_ScalarReal", integer = "Rf_ScalarInteger", logical = "Rf_ScalarLogical",
-      na = "Rf_ScalarLogical"
-    )
-    return(sprintf("%s(%s)", maker[[node$mode]], if (node$mode == "na") "NA_LOGICAL" else emit(em, node)))
-  }
-  array <- emit_array(em, node)
-  v <- array$name
-  object <- sprintf("({ %s %s_null ? R_NilValue : %s; })", array$pre, v, whole_object(v, node$rank))
-  if (is.null(node$names)) object else with_names(object, node$names)
-}
-
-# Gives the unprotected object of C text `object` its names.
-with_names <- function(object, names) {
-  sets <- sprintf("SET_STRING_ELT(n_, %d, Rf_mkCharCE(%s, CE_UTF8));", seq_along(names) - 1, c_string(enc2utf8(names)))
-  paste(c(
-    sprintf("({ SEXP l_ = PROTECT(%s); SEXP n_ = PROTECT(Rf_allocVector(STRSXP, %d));", object, length(names)),
-    sets, "Rf_setAttrib(l_, R_NamesSymbol, n_); UNPROTECT(2); l_; })"
-  ), collapse = " ")
-}
-
-# The object of an array variable, cut to its length, with its extents.
-whole_object <- function(v, rank) {
-  if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", v))
-  sprintf(
-    paste(
-      "({ if (Rf_getAttrib(%1$s_s, R_DimSymbol) == R_NilValue) {",
-      "SEXP d_ = PROTECT(Rf_allocVector(INTSXP, %2$d)); %3$s",
-      "Rf_setAttrib(%1$s_s, R_DimSymbol, d_); UNPROTECT(1); } %1$s_s; })"
-    ),
-    v, rank, paste(sprintf("INTEGER(d_)[%d] = (int) %s_d%d;", seq_len(rank) - 1, v, seq_len(rank)),
-      collapse = " "
-    )
-  )
-}
-
-# A list is held by a variable of its own, since making its parts may give up.
-emit_list <- function(em, node) {
-  count <- length(node$parts)
-  v <- new_temp(em, "logical", 1)
-  parts <- vapply(node$parts, function(part) emit_object(em, part), "")
-  sets <- sprintf("SET_VECTOR_ELT(%s_s, %d, %s);", v, seq_len(count) - 1, parts)
-  make <- sprintf("REPROTECT(%1$s_s = Rf_allocVector(VECSXP, %2$d), %1$s_i);", v, count)
-  list <- paste(c("({", make, sets, sprintf("%s_s; })", v)), collapse = " ")
-  if (any(nzchar(node$names))) with_names(list, node$names) else list
-}
-
-c_string <- function(text) paste0("\"", gsub("([\\\\\"])", "\\\\\\1", text), "\"")
-
-# A fresh number for names inside the C text.
 fresh <- function(em) {
   em$count <- em$count + 1
-  em$count
+  paste0(em$count, "_") # no variable of the user ends so
 }
 
-new_temp <- function(em, mode, rank) {
-  name <- paste0("t", fresh(em))
-  em$temps[[name]] <- new_type(mode, rank)
-  name
+emit_return <- function(em, step) {
+  if (!em$main) {
+    return(sprintf("{ const %s result_ = %s; DS_NEED(!bad); return result_; }",
+      mode_field(em$form$mode, "c"), value(em, as_mode(step$args[[1]], em$form$mode))))
+  }
+  made <- emit_object(em, step$shape, step$args)
+  random <- if (em$form$random) "PutRNGstate();"
+  give <- if (step$visible) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
+  c("{", indent(c(made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
+    sprintf("if (DS_RARE(bad)) { UNPROTECT(%d); DS_FALLBACK; }", made$count + 1L), random,
+    sprintf("UNPROTECT(held + %d);", made$count + 1L), give)), "}")
 }
 
-# Helpers: single numbers in and out.
-helper_head <- function(helper) {
-  arguments <- sprintf(
-    "%s %s", c_types[vapply(helper$types, function(type) type$mode, "")],
-    paste0("a", seq_along(helper$types))
-  )
-  sprintf(
-    "static %s %s(%s)", c_types[[if (helper$mode == "na") "logical" else helper$mode]], helper$routine,
-    if (length(arguments)) paste(arguments, collapse = ", ") else "void"
-  )
+# list(steps, text, count): C of a fresh object, after steps that protect `count` others.
+emit_object <- function(em, shape, args) {
+  if (shape$kind == "null") return(list(text = "R_NilValue", count = 0L))
+  if (shape$kind == "list") return(emit_list(em, shape, args))
+  node <- args[[1]]
+  tag <- if (!is.null(shape$tag)) em$names[[shape$tag]]
+  text <- if (node$rank == 0) {
+    single <- sprintf("%s(%s)", mode_field(node$mode, "single"), value(em, node))
+    if (is.null(tag)) single else sprintf("ds_single_as(%s, %s)", tag, value(em, as_mode(node, "double")))
+  } else {
+    whole <- whole_object(em, node$name)
+    if (is.null(tag)) whole else sprintf("ds_as(%s, %s)", tag, whole)
+  }
+  if (!is.null(shape$names)) text <- with_names(text, shape$names)
+  list(text = text, count = 0L)
 }
 
-# Before one calls itself it looks after the stack, and for interrupts; calls that end the recursion are spared that.
-emit_helper <- function(helper, deep) {
-  em <- new_emitter(helper$lowered, FALSE)
-  em$deep <- deep
-  em$returns <- helper$mode
-  names <- helper$lowered$arguments
-  loads <- sprintf("%s = %s; %s_set = 1;", c_name(names), vapply(seq_along(names), function(i) {
-    convert(paste0("a", i), helper$types[[i]]$mode, em$vars[[names[[i]]]]$mode)
-  }, ""), c_name(names))
-  body <- emit_block(em, helper$lowered$statements)
-  lines_of(
-    paste(helper_head(helper), "{"), common_locals, declare_all(em), loads, body,
-    "ds_bail: __attribute__((unused));", "helper_gives_up();", "}"
-  )
+with_names <- function(text, names) {
+  sprintf("ds_named(%s, %d, (const char *[]) {%s})", text, length(names), paste(c_string(names), collapse = ", "))
+}
+
+emit_list <- function(em, shape, args) {
+  name <- paste0("list", fresh(em))
+  ends <- cumsum(shape$counts)
+  steps <- sprintf("SEXP %s = PROTECT(Rf_allocVector(VECSXP, %d));", name, length(shape$parts))
+  count <- 1L
+  for (i in seq_along(shape$parts)) {
+    made <- emit_object(em, shape$parts[[i]], args[seq_len(shape$counts[[i]]) + ends[[i]] - shape$counts[[i]]])
+    steps <- c(steps, made$steps, sprintf("SET_VECTOR_ELT(%s, %d, %s);", name, i - 1L, made$text))
+    count <- count + made$count
+  }
+  text <- if (any(nzchar(shape$labels))) with_names(name, shape$labels) else name
+  list(steps = steps, text = text, count = count)
+}
+
+# The object of an array, as long as the variable is, with its extents.
+whole_object <- function(em, id) {
+  name <- em$names[[id]]
+  rank <- em$form$vars[[id]]$rank
+  if (id %in% em$form$constant) return(paste0(name, "_s"))
+  if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", name))
+  sprintf("ds_shaped(%s_s, %d, (const R_xlen_t []) {%s})", name, rank, paste0(name, "_d", seq_len(rank), collapse = ", "))
 }

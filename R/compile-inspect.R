@@ -22,9 +22,7 @@ ds_inspect <- function(fast) {
   built <- state$built
   table <- tibble::tibble(
     arguments = vapply(built, function(one) types_words(one$types), "", USE.NAMES = FALSE),
-    variables = vapply(built, function(one) types_words(own_variables(state$original, one$types)), "",
-      USE.NAMES = FALSE
-    ),
+    variables = vapply(built, function(one) variable_words(state$original, one$form), "", USE.NAMES = FALSE),
     seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
     cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
     past_end = names(built) %in% state$past_end,
@@ -32,11 +30,11 @@ ds_inspect <- function(fast) {
       USE.NAMES = FALSE
     )
   )
-  constants <- unlist(lapply(unname(built), function(one) one$constants), recursive = FALSE)
   structure(
     list(
-      table = table, numerics = state$numerics, handed_back = state$handed_back,
-      constants = constants[!duplicated(names(constants))], formals = names(formals(state$original))
+      table = table, numerics = state$numerics, fallbacks = state$fallbacks,
+      outside = unique(unlist(lapply(built, function(one) vapply(one$form$outside, function(part) outside_words(part), "")))),
+      formals = names(formals(state$original))
     ),
     class = "ds_inspection"
   )
@@ -46,12 +44,14 @@ types_words <- function(types) {
   paste(sprintf("%s: %s", names(types), vapply(types, type_words, "")), collapse = ", ")
 }
 
-# Types of the variables that a function itself gives values, for arguments of these types.
-own_variables <- function(f, types) {
-  kernel <- read_kernel(f)
-  found <- lower_function(kernel, types, new_helpers())$vars
-  found[intersect(names(found), assigned_names(kernel$body))]
+# The variables that a function itself gives values, with all that they are held as.
+variable_words <- function(f, form) {
+  own <- assigned_names(body(f))
+  ids <- intersect(names_written(form$steps), paste0(rep(own, each = 12), c(":l", ":i", ":d"), rep(0:3, each = 3)))
+  types_words(stats::setNames(form$vars[ids], sub(":.*", "", ids)))
 }
+
+outside_words <- function(part) paste(c(part$name, part$field), collapse = "$")
 
 # Seconds that building the specialisations took; 0 for other functions.
 compiled_seconds <- function(kernel) {

@@ -1,179 +1,198 @@
-# Assignments: to variables, to elements, to the parts of lists.
+# Assignments: to variables, to elements, to the parts of lists. The value of an
+# assignment is what was assigned.
 
-# The type of a variable after one more assignment.
-note_type <- function(cx, name, type, code) {
-  joined <- join_types(cx$vars[[name]], type)
-  if (is.null(joined)) {
-    refuse(
-      cx, code, sprintf(
-        "`%s` is %s here and %s elsewhere", plain_name(name), type_words(type),
-        type_words(cx$vars[[name]])
-      ),
-      "Use another name for the other kind of value."
-    )
-  }
-  cx$vars[[name]] <- joined
-}
-
-# A variable as the user wrote it.
-plain_name <- function(name) sub(".* ", "", name)
-
-lower_assignment <- function(cx, code) {
+lower_assignment <- function(cx, code, wanted) {
   target <- code[[2]]
   if (is.character(target)) target <- as.name(target)
-  if (is.name(target)) return(lower_whole(cx, variable_name(cx, as.character(target)), code[[3]], code))
-  head <- call_name(target)
-  if (head == "$") return(lower_whole(cx, part_target(cx, target, code), code[[3]], code))
-  if (head %in% c("[", "[[")) return(lower_store(cx, target, code[[3]], code))
-  refuse(cx, code, "an assignment of this kind", "Assign a variable or its elements: `x <- v`, `x[i] <- v`.")
+  if (is.name(target)) return(assign_name(cx, as.character(target), code[[3]], wanted))
+  head <- if (is.call(target)) call_name(target) else ""
+  switch(head,
+    "$" = assign_part(cx, target, code, as.character(target[[3]])),
+    "[" = ,
+    "[[" = lower_store(cx, target, code),
+    refuse(cx, code, "an assignment of this kind", "Assign a variable or its elements: `x <- v`, `x[i] <- v`.")
+  )
 }
 
-# Statements that give a variable a whole value.
-lower_whole <- function(cx, name, value, code) {
+assign_name <- function(cx, name, value, wanted) {
+  key <- variable_key(cx, name)
   head <- if (is.call(value)) call_name(value) else ""
-  if (head == "{") return(lower_whole_block(cx, name, value, code))
-  if (head == "switch") value <- switch_as_if(cx, value, quote(stop()))
-  if (head %in% c("if", "switch")) return(lower_whole_if(cx, name, value, code))
-  if (head == "function") return(lower_definition(cx, plain_name(name), value, code))
-  if (head %in% c("<-", "=")) {
-    return(c(lower_assignment(cx, value), lower_whole(cx, name, assigned_value(value), code)))
+  if (head == "function" && is_builtin(cx, "function")) return(define_function(cx, key, name, value))
+  if (head %in% c("if", "switch") && is_builtin(cx, head)) {
+    lower_value_into(cx, key, value)
+  } else {
+    assign_value(cx, key, lower(cx, value))
   }
-  with_pending(cx, function() assign_node(cx, name, lower(cx, value), code))
+  if (wanted) read_variable(cx, key, name)
 }
 
-lower_whole_block <- function(cx, name, value, code) {
-  parts <- block_statements(value, cx$line)
-  if (length(parts) == 0) refuse(cx, code, "a block without a value", "Give it a value.")
-  last <- parts[[length(parts)]]
-  before <- lower_parts(cx, parts[-length(parts)])
-  cx$line <- last$line
-  c(before, lower_whole(cx, name, last$code, code))
-}
-
-lower_whole_if <- function(cx, name, value, code) {
+# `y <- if (...) a else b`: each way gives the variable its value.
+lower_value_into <- function(cx, key, code) {
   line <- cx$line
-  branch <- function(part) {
+  if (call_name(code) == "switch") {
+    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() assign_value(cx, key, null_value())))
+  }
+  other <- if (length(code) > 3) code[[4]]
+  cond <- lower_condition(cx, code[[2]])
+  chosen <- choose_node(cx, cond, code[[3]], other)
+  if (!is.null(chosen)) return(assign_value(cx, key, chosen))
+  side <- function(part) {
     cx$line <- line
-    lower_whole(cx, name, part, code)
+    if (is.call(part) && call_name(part) %in% c("if", "switch")) lower_value_into(cx, key, part) else
+      lower_into(cx, key, part)
   }
-  with_pending(cx, function() {
-    cond <- lower_condition(cx, value[[2]])
-    list(statement_node(cx, "if",
-      cond = cond, yes = branch(value[[3]]),
-      no = branch(if (length(value) > 3) value[[4]] else quote(stop()))
-    ))
+  lower_ways(cx, cond, function() side(code[[3]]), function() side(other))
+  cx$line <- line
+}
+
+assign_value <- function(cx, key, value) {
+  if (value$kind == "list") return(assign_list(cx, key, value))
+  forget_parts(cx, key)
+  if (is.null(value$node)) {
+    cx$flow[[key]] <- number_type("null", 1)
+    return(invisible())
+  }
+  target <- held_name(cx, key, value$node$mode, value$node$rank)
+  if (value$node$op != "var" || value$node$name != target) put(cx, "assign", list(value$node), name = target)
+  if (length(value$modes) > 1 && !identical(value$key, key)) put(cx, "copy_tag", name = tag_name(cx, key), from = value$tag)
+  cx$flow[[key]] <- number_type(value$modes, value$node$rank, value$names)
+  invisible()
+}
+
+# Parts may speak of the list's own former parts: all are worked out before any is assigned.
+assign_list <- function(cx, key, value) {
+  parts <- lapply(value$parts, function(part) {
+    if (part$kind == "list" || is.null(part$node)) return(part)
+    fresh <- new_variable(cx)
+    assign_value(cx, fresh, part)
+    read_variable(cx, fresh, fresh)
   })
+  forget_parts(cx, key)
+  cx$flow[[key]] <- list(kind = "list", labels = value$labels)
+  for (i in seq_along(parts)) assign_value(cx, part_key(key, i), parts[[i]])
 }
 
-# Statements that put the value of a node into a variable; a list becomes a variable a part.
-assign_node <- function(cx, name, node, code) {
-  if (node$op == "giveup") return(list(statement_node(cx, "bail")))
-  if (node$op == "list") return(assign_list(cx, name, node, code))
-  if (!is.null(cx$records[[name]])) refuse(cx, code, sprintf("`%s` is a list elsewhere", plain_name(name)))
-  if (node$op == "concat" && identical(node$parts[[1]]$name, name)) cx$stored <- c(cx$stored, name) # grows in place
-  note_type(cx, name, new_type(node$mode, node$rank), code)
-  list(statement_node(cx, "assign", name = name, value = node))
+forget_parts <- function(cx, key) {
+  if (!identical(cx$flow[[key]]$kind, "list")) return()
+  cx$flow <- cx$flow[!startsWith(names(cx$flow), paste0(key, "$"))]
 }
 
-assign_list <- function(cx, name, node, code) {
-  fields <- part_names(node)
-  if (!is.null(cx$vars[[name]]) || !(is.null(cx$records[[name]]) || identical(cx$records[[name]], fields))) {
-    refuse(
-      cx, code, sprintf("`%s` is not a list of the same parts everywhere", plain_name(name)),
-      "Give lists of other parts other names."
-    )
+assign_part <- function(cx, target, code, field) {
+  name <- if (is.name(target[[2]])) as.character(target[[2]])
+  key <- if (!is.null(name)) variable_key(cx, name)
+  type <- if (!is.null(key)) cx$flow[[key]]
+  if (!identical(type$kind, "list")) {
+    refuse(cx, code, "an assignment to a part of something that is not a list made here",
+      "Kernels hold vectors and matrices; pass columns as arguments.")
   }
-  cx$records[[name]] <- fields
-  fresh <- lapply(fields, function(field) new_variable(cx)) # parts may speak of the list's own former parts
-  c(
-    unlist(Map(function(part, variable) assign_node(cx, variable, part, code), node$parts, fresh), recursive = FALSE),
-    unlist(Map(function(field, variable) {
-      assign_node(cx, part_variable(name, field), variable_node(cx, variable, code), code)
-    }, fields, fresh), recursive = FALSE)
-  )
+  at <- match(field, type$labels)
+  if (is.na(at)) refuse(cx, code, sprintf("the list has no part `%s`", field), "Make the list with all its parts.")
+  value <- lower(cx, code[[3]])
+  if (value$kind == "number" && is.null(value$node)) refuse(cx, code, "a part of a list that is taken away")
+  assign_value(cx, part_key(key, at), value)
+  value
 }
 
-part_names <- function(node) {
-  names <- node$names
-  ifelse(nzchar(names), names, as.character(seq_along(names)))
-}
-
-part_variable <- function(name, field) paste0(name, "$", field)
-
-# The variable behind `r$a` as the target of an assignment.
-part_target <- function(cx, target, code) {
-  name <- if (is.name(target[[2]])) variable_name(cx, as.character(target[[2]]))
-  if (is.null(name) || is.null(cx$records[[name]])) {
-    refuse(
-      cx, code, "an assignment to a part of something that is not a list made here",
-      "Kernels hold vectors and matrices; pass columns as arguments."
-    )
-  }
-  field <- as.character(target[[3]])
-  if (!field %in% cx$records[[name]]) refuse(
-    cx, code, sprintf("the list has no part `%s`", field),
-    "Make it with all its parts."
-  )
-  part_variable(name, field)
-}
-
-# `x[i] <- v`, `m[i, ] <- v`, `x[x < 0] <- 0`, `x[[i]] <- v`.
-lower_store <- function(cx, target, value, code) {
-  name <- store_target(cx, target, code)
-  indices <- as.list(target)[-(1:2)]
-  if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`", "Leave them out.")
+# `x[i] <- v`: the value first, then the places, as R does it.
+lower_store <- function(cx, target, code) {
+  if (!is.name(target[[2]])) return(lower_deep_store(cx, target, code))
+  name <- as.character(target[[2]])
+  key <- variable_key(cx, name)
   exact <- call_name(target) == "[["
-  node <- lower_number(cx, value)
-  positions <- lapply(indices, function(i) lower_position(cx, i))
-  known <- cx$vars[[name]]
-  one <- vapply(positions, function(position) position$kind == "one", NA)
-  if (exact && !all(one)) refuse(cx, code, "an index of `[[` that is no single number", "Use `[`.")
-  if (length(positions) == 0 || (length(positions) > 1 && known$rank != length(positions))) {
-    refuse(cx, code, sprintf("%d indices for %s", length(positions), type_words(known)))
+  indices <- as.list(target)[-(1:2)]
+  if (exact && identical(cx$flow[[key]]$kind, "list")) {
+    field <- indices[[1]]
+    if (!is.character(field)) refuse(cx, code, "a part of a list that is not named by a constant", "Use `r$a <- v`.")
+    return(assign_part(cx, target, code, field))
   }
-  if (all(one) && node$rank > 0) refuse(cx, code, "a vector assigned to one element", "Index as many as are assigned.")
-  rank <- if (length(positions) > 1) length(positions) else max(1, known$rank)
-  note_type(cx, name, new_type(node$mode, rank), code)
-  cx$stored <- c(cx$stored, name)
+  if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`")
+  value <- lower(cx, code[[3]])
+  node <- node_of(cx, value, code[[3]], named = TRUE)
+  marks <- length(cx$out)
+  at <- lapply(indices, function(index) lower_position(cx, index))
+  node <- keep_aside(cx, node, marks)
+  type <- stored_type(cx, key, name, node, at, code)
+  store_elements(cx, key, type, at, node, exact, code)
+  value
+}
+
+lower_deep_store <- function(cx, target, code) {
+  inner <- target[[2]]
+  if (!is.call(inner) || call_name(inner) != "$" || !is.name(inner[[2]])) {
+    refuse(cx, code, "an assignment of this kind", "Assign a variable or its elements: `x <- v`, `x[i] <- v`.")
+  }
+  key <- variable_key(cx, as.character(inner[[2]]))
+  type <- if (!is.null(key)) cx$flow[[key]]
+  at <- match(as.character(inner[[3]]), type$labels)
+  if (!identical(type$kind, "list") || is.na(at)) {
+    refuse(cx, code, "an assignment into a part of something that is not a list made here")
+  }
+  plain <- paste("part", as.character(inner[[3]]))
+  cx$scope$own <- union(cx$scope$own, plain)
+  cx$scope$shared[[plain]] <- part_key(key, at)
+  target[[2]] <- as.name(plain)
+  lower_store(cx, target, as.call(list(code[[1]], target, code[[3]])))
+}
+
+# The type of a variable that elements of a node are about to be stored in. A single number
+# becomes a vector; data of a lower mode are turned into the higher one.
+stored_type <- function(cx, key, name, node, at, code) {
+  read_variable(cx, key, name) # it must have a value; one from outside is R's affair
+  type <- cx$flow[[key]]
+  if (is.null(type) || identical(type$modes, "unset")) fall_back(cx, "elements of a variable that has no value of its own")
+  if (!is.null(type$names)) refuse(cx, code, "elements of a vector with names", "Take the names off: `unname()`.")
+  if (identical(type$modes, "null")) {
+    if (length(at) != 1) refuse(cx, code, sprintf("%d indices for NULL", length(at)))
+    new <- number_type(node$mode, 1)
+    put(cx, "empty", name = held_name(cx, key, node$mode, 1))
+    cx$flow[[key]] <- new
+    return(new)
+  }
+  modes <- unique(vapply(setdiff(type$modes, "null"), function(mode) highest_mode(mode, node$mode), ""))
+  new <- number_type(c(modes, intersect(type$modes, "null")), max(1, type$rank))
+  turn_into(cx, key, type, number_type(held_mode(new), new$rank))
+  if ("null" %in% type$modes) return(finish_null(cx, key, new))
+  if (length(new$modes) > 1) tell_raised(cx, key, type$modes, node$mode)
+  cx$flow[[key]] <- new
+  new
+}
+
+# A vector that may still be NULL takes the mode of what is stored, if anything is.
+finish_null <- function(cx, key, type) {
+  allowed <- setdiff(type$modes, "null")
+  if (length(allowed) > 1) allow_tags(cx, key, c("null", held_mode(type)))
+  cx$flow[[key]] <- number_type(c("null", held_mode(type)), type$rank)
+  cx$flow[[key]]
+}
+
+# Tags below the stored mode are raised to it.
+tell_raised <- function(cx, key, modes, stored) {
+  below <- Filter(function(mode) match(mode, tag_names) < match(stored, tag_names), modes)
+  if (length(below) == 0) return()
+  test <- value_node("is_tag", "logical", 0, name = tag_name(cx, key), tags = below)
+  put(cx, "if", list(test), list(yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = stored)), no = list()))
+}
+
+store_elements <- function(cx, key, type, at, node, exact, code) {
+  mode <- held_mode(type)
+  one <- vapply(at, function(position) position$op == "one", NA)
+  if (length(at) == 0 || (length(at) > 1 && type$rank != length(at))) {
+    refuse(cx, code, sprintf("%d indices for %s", length(at), type_words(type)))
+  }
+  target <- held_name(cx, key, mode, type$rank)
   if (all(one)) {
-    at <- lapply(positions, function(position) position$node)
-    return(list(statement_node(cx, "store", name = name, at = at, value = node)))
+    if (node$rank > 0) node <- as_single(cx, node)
+    places <- lapply(at, function(position) position$args[[1]])
+    put(cx, "store", c(list(as_mode(node, mode)), places), name = target)
+    if ("null" %in% type$modes) put(cx, "tag", name = tag_name(cx, key), tag = mode)
+    cx$flow[[key]]$modes <- setdiff(cx$flow[[key]]$modes, "null")
+    return()
   }
-  if (node$rank > 0 && mentions(node, name)) node <- hoist_value(cx, node, code)
-  list(statement_node(cx, "store_many", name = name, at = positions, value = node))
-}
-
-store_target <- function(cx, target, code) {
-  of <- target[[2]]
-  if (is.call(of) && call_name(of) == "$") return(part_target(cx, of, code))
-  name <- if (is.name(of)) variable_name(cx, as.character(of))
-  if (is.null(name)) refuse(cx, code, "an assignment of this kind", "Assign elements of a variable: `x[i] <- v`.")
-  if (is.null(cx$vars[[name]])) refuse(
-    cx, code, sprintf("`%s` has no value yet", plain_name(name)),
-    "Allocate it first: `numeric(n)`."
-  )
-  name
-}
-
-# Does an expression speak of a variable as a whole or in part?
-mentions <- function(node, name) {
-  if (identical(node$name, name)) return(TRUE)
-  any(vapply(node_children(node), mentions, NA, name))
-}
-
-# The expressions that an expression, or a statement itself, is made of.
-node_children <- function(node) {
-  children <- c(
-    node[c("arg", "of", "count", "value", "from", "to", "cond", "yes", "no", "test", "size", "over")],
-    node$args, node$parts, node$extents, node$at
-  )
-  children <- lapply(children, function(child) if (is.list(child) && !is.null(child$kind)) child$node else child)
-  Filter(function(child) is.list(child) && !is.null(child$op), children)
-}
-
-# A value worked out ahead, into a variable of its own.
-hoist_value <- function(cx, node, code) {
-  name <- new_variable(cx)
-  cx$pending <- c(cx$pending, assign_node(cx, name, node, code))
-  variable_node(cx, name, code)
+  if (exact) refuse(cx, code, "several places in `[[`")
+  node <- as_mode(node, mode)
+  if (node$rank > 0) node <- named_node(cx, node)
+  put(cx, "store_many", c(list(node), at), name = target)
+  if (!"null" %in% type$modes) return()
+  put(cx, "if", list(value_node("gt", "logical", 0, list(value_node("size", "integer", 0, name = target), const_node(0L)))),
+    list(yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)), no = list()))
 }

@@ -1,40 +1,16 @@
-# From R code to a small typed form. An expression is a list with `op`, `mode`
-# and `rank`; a statement a list with `op` and `line`. The walker knows R's
-# control flow and assignment; what functions mean is in the tables of builtins.
+# From R code to the form. The walker knows R's control flow and assignment; what
+# functions mean is in the table of builtins. In R everything is an expression:
+# lower() puts the steps that it needs and gives its value.
 
-# One pass over a body with what is known of its variables so far; passes are
-# repeated until no variable's type changes.
-lower_function <- function(kernel, types, helpers) {
-  cx <- new.env()
-  cx$line <- kernel$line
-  cx$vars <- types
-  cx$records <- list()
-  cx$helpers <- helpers
-  cx$tables <- list()
-  repeat {
-    before <- list(cx$vars, cx$records)
-    begin_pass(cx, kernel)
-    statements <- with_pending(cx, function() lower_tail(cx, kernel$body, kernel$line))
-    if (identical(list(cx$vars, cx$records), before)) break
-  }
-  list(
-    name = kernel$name, statements = statements, vars = cx$vars, stored = unique(cx$stored), random = cx$random,
-    arguments = names(kernel$formals), returned = cx$returned, file = kernel$file, tables = cx$tables
-  )
+# A value while it is lowered: `node` is NULL where it is NULL; `modes` all that it can
+# be, told by the tag `tag`; `names` its names; `key` the variable it comes from.
+new_value <- function(node, modes = node$mode, tag = NULL, names = NULL, key = NULL) {
+  list(kind = "number", node = node, modes = modes, tag = tag, names = names, key = key)
 }
 
-begin_pass <- function(cx, kernel) {
-  cx$scope <- new_scope(kernel)
-  cx$stored <- character()
-  cx$random <- FALSE
-  cx$returned <- list()
-  cx$pending <- list()
-  cx$draws <- cx$hoisted_draws <- 0
-  cx$read <- character()
-  cx$temporaries <- 0
-  cx$written_in <- character()
-  cx$calls <- list()
-}
+null_value <- function() new_value(NULL, "null")
+
+list_value <- function(parts, labels) list(kind = "list", parts = parts, labels = labels)
 
 # What the compiler does not take: the line, the expression, why, a way out.
 refuse <- function(cx, code, why, hint = "Leave this part in R, or use `fallback = TRUE`.") {
@@ -47,218 +23,309 @@ refuse <- function(cx, code, why, hint = "Leave this part in R, or use `fallback
   )
 }
 
-expression_node <- function(op, mode, rank = 0, ...) list(op = op, mode = mode, rank = rank, ...)
+# `shared` is what a kernel and its callees have in common: callees, what they find outside.
+new_lowering <- function(kernel, shared) {
+  cx <- new.env()
+  cx$shared <- shared
+  cx$vars <- list()
+  cx$heads <- list()
+  cx$line <- kernel$line
+  cx$marks <- cx$temporaries <- 0
+  cx$out <- list()
+  cx$loops <- list()
+  cx$outside <- character()
+  cx$written_in <- character()
+  cx$inlined <- list()
+  cx$random <- cx$risky <- FALSE
+  cx$returned <- list()
+  cx
+}
 
-statement_node <- function(cx, op, ...) list(op = op, line = cx$line, file = cx$scope$kernel$file, ...)
+new_shared <- function() {
+  shared <- new.env()
+  shared$outside <- shared$trusted <- shared$callees <- list()
+  shared
+}
 
-# Some expressions need statements ahead of them: what `make` puts aside comes first.
-with_pending <- function(cx, make) {
-  outer <- mget(c("draws", "hoisted_draws", "read"), envir = cx)
-  cx$draws <- cx$hoisted_draws <- 0
-  cx$read <- character()
-  aside <- put_aside(cx, make)
-  if (cx$draws > 0 && cx$hoisted_draws > 0) {
-    refuse(
-      cx, quote(`random numbers`), "draws beside a call of a function that draws, in one expression",
-      "Give each its own variable, on lines of their own."
-    )
+# The form of a kernel for arguments of these types; a missing one has type "unset".
+lower_kernel <- function(kernel, types) {
+  shared <- new_shared()
+  repeat { # until what is known of callees that call each other holds
+    before <- lapply(shared$callees, function(one) one$mode)
+    form <- lower_function(kernel, types, shared)
+    if (identical(before, lapply(shared$callees, function(one) one$mode))) break
   }
-  list2env(outer, cx)
-  c(aside$ahead, aside$made)
+  form$callees <- called_forms(form, unname(shared$callees))
+  form$trusted <- unname(shared$trusted)
+  form$outside <- unname(shared$outside[form$outside])
+  for (field in c("random", "risky")) form[[field]] <- form[[field]] || any(vapply(form$callees, function(one) one[[field]], NA))
+  form
 }
 
-# list(node, ahead): an expression that is worked out only where it is needed.
-lower_apart <- function(cx, code) {
-  aside <- put_aside(cx, function() lower(cx, code))
-  list(node = aside$made, ahead = aside$ahead)
+# The callees that a form comes to call.
+called_forms <- function(form, callees) {
+  names(callees) <- vapply(callees, function(one) one$routine, "")
+  found <- character()
+  queue <- routines_called(form$steps)
+  while (length(queue)) {
+    found <- union(found, queue)
+    queue <- setdiff(unlist(lapply(callees[queue], function(one) routines_called(one$form$steps))), found)
+  }
+  lapply(unname(callees[found]), function(one) one$form)
 }
 
-# list(made, ahead): what `make` gives, and the statements that are to come before it.
-put_aside <- function(cx, make) {
-  outer <- cx$pending
-  cx$pending <- list()
-  made <- make()
-  ahead <- cx$pending
-  cx$pending <- outer
-  list(made = made, ahead = ahead)
+routines_called <- function(steps) {
+  found <- character()
+  look <- function(node) {
+    if (node$op == "call") found <<- c(found, node$routine)
+    lapply(node$args, look)
+  }
+  each_step(steps, function(step) lapply(step$args, look))
+  unique(found)
 }
 
-# Statements of code whose value is the function's.
-lower_tail <- function(cx, code, line) {
-  cx$line <- line
-  head <- if (is.call(code)) call_name(code) else ""
-  switch(head,
-    "{" = lower_tail_block(cx, code, line),
-    "(" = lower_tail(cx, code[[2]], line),
-    "if" = lower_tail_if(cx, code, line),
-    "switch" = lower_tail(cx, switch_as_if(cx, code, quote(stop())), line),
-    "<-" = ,
-    "=" = c(lower_statement(cx, code), lower_tail(cx, assigned_value(code), line)),
-    "for" = ,
-    "while" = ,
-    "repeat" = c(lower_statement(cx, code), lower_return(cx, NULL)),
-    "return" = ,
-    "stop" = ,
-    "stopifnot" = ,
-    "<<-" = lower_statement(cx, code),
-    "invisible" = ,
-    "warning" = lower_statement(cx, code),
-    with_pending(cx, function() lower_return(cx, code))
+lower_function <- function(kernel, types, shared, main = TRUE) {
+  cx <- new_lowering(kernel, shared)
+  cx$main <- main
+  missing <- names(types)[vapply(types, function(type) identical(type$modes, "unset"), NA)]
+  cx$scope <- new_scope(kernel, missing = missing)
+  cx$flow <- types
+  given <- setdiff(names(types), missing)
+  arguments <- vapply(given, function(name) held_name(cx, name, types[[name]]$modes, types[[name]]$rank), "")
+  steps <- block(cx, function() {
+    lower_defaults(cx, missing)
+    lower_tail(cx, kernel$body, kernel$line)
+  })
+  outside <- lapply(cx$outside, function(key) {
+    type <- shared$outside[[key]]$type
+    held_name(cx, key, type$modes, type$rank)
+  })
+  list(
+    name = kernel$name %||% "kernel", arguments = unname(c(arguments, outside)), given = given, steps = steps,
+    vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, returned = cx$returned, file = kernel$file,
+    locals = setdiff(names(kernel$formals), given)
   )
 }
 
-# What `target <- value` is worth: the variable, or the value that went into an element.
-assigned_value <- function(code) if (is.call(code[[2]])) code[[3]] else as.name(code[[2]])
-
-lower_tail_block <- function(cx, code, line) {
-  parts <- block_statements(code, line)
-  if (length(parts) == 0) return(lower_return(cx, NULL))
-  last <- parts[[length(parts)]]
-  c(lower_parts(cx, parts[-length(parts)]), lower_tail(cx, last$code, last$line))
+# Code whose value is the function's.
+lower_tail <- function(cx, code, line = cx$line) {
+  cx$line <- line
+  head <- if (is.call(code)) call_name(code) else ""
+  if (!head %in% c("{", "(", "if", "switch", "return", "invisible") || !is_builtin(cx, head)) {
+    return(lower_return(cx, lower(cx, code), visible = !head %in% c("<-", "=", "for", "while", "repeat")))
+  }
+  switch(head,
+    "{" = {
+      parts <- block_statements(code, line)
+      if (length(parts) == 0) return(lower_return(cx, null_value()))
+      lower_parts(cx, parts[-length(parts)])
+      lower_tail(cx, parts[[length(parts)]]$code, parts[[length(parts)]]$line)
+    },
+    "(" = lower_tail(cx, code[[2]]),
+    "if" = lower_ways(cx, lower_condition(cx, code[[2]]), function() lower_tail(cx, code[[3]], line), function() {
+      if (length(code) > 3) lower_tail(cx, code[[4]], line) else lower_return(cx, null_value(), visible = FALSE)
+    }),
+    "switch" = lower_switch(cx, code, function(part) lower_tail(cx, part, line), function() {
+      lower_return(cx, null_value(), visible = FALSE)
+    }),
+    "return" = if (length(code) > 1) lower_tail(cx, code[[2]]) else lower_return(cx, null_value()),
+    "invisible" = lower_return(cx, if (length(code) > 1) lower(cx, code[[2]]) else null_value(), visible = FALSE)
+  )
 }
 
-lower_tail_if <- function(cx, code, line) {
-  with_pending(cx, function() {
-    cond <- lower_condition(cx, code[[2]])
-    yes <- lower_tail(cx, code[[3]], line)
-    no <- if (length(code) > 3) lower_tail(cx, code[[4]], line) else lower_return(cx, NULL)
-    cx$line <- line
-    list(statement_node(cx, "if", cond = cond, yes = yes, no = no))
-  })
-}
-
-null_node <- function() expression_node("null", "null", 1)
-
-# Statements that end the function with a value; NULL is R's NULL.
-lower_return <- function(cx, code) {
-  if (is.call(code) && call_name(code) == "invisible") code <- if (length(code) > 1) code[[2]]
-  value <- if (is.null(code)) null_node() else lower_value(cx, code)
-  if (value$op == "giveup") return(list(statement_node(cx, "bail")))
+# The end of the function, or of one that is written into its caller.
+lower_return <- function(cx, value, visible = TRUE) {
   if (!is.null(cx$scope$result)) {
-    return(c(
-      assign_node(cx, cx$scope$result, value, code),
-      list(statement_node(cx, "leave", label = cx$scope$prefix))
+    assign_value(cx, cx$scope$result, value)
+    cx$marks <- cx$marks + 1
+    cx$scope$edges[[length(cx$scope$edges) + 1]] <- list(kind = "leave", flow = cx$flow, id = cx$marks)
+    put(cx, "edge", id = cx$marks)
+    put(cx, "leave", label = cx$scope$prefix)
+    never(cx)
+  }
+  made <- shape_of(cx, value)
+  cx$returned[[length(cx$returned) + 1]] <- value
+  put(cx, "return", made$args, shape = made$shape, visible = visible)
+  never(cx)
+}
+
+# A value to be returned as list(shape, args): what R object it is, and the nodes that it takes.
+shape_of <- function(cx, value) {
+  if (value$kind == "list") {
+    parts <- lapply(value$parts, function(part) shape_of(cx, part))
+    counts <- vapply(parts, function(part) length(part$args), 0L)
+    return(list(
+      shape = list(kind = "list", labels = value$labels, parts = lapply(parts, function(part) part$shape), counts = counts),
+      args = unlist(lapply(parts, function(part) part$args), recursive = FALSE)
     ))
   }
-  if (!isTRUE(value$unresolved)) cx$returned <- unique(c(cx$returned, list(value[c("mode", "rank")])))
-  list(statement_node(cx, "return", value = value))
+  if (is.null(value$node)) return(list(shape = list(kind = "null"), args = list()))
+  if (identical(value$names, NA_character_)) refuse(cx, quote(names), "a value whose names differ from place to place")
+  node <- value$node
+  if (node$rank > 0 && node$op != "var") node <- in_variable(cx, node)
+  list(shape = list(kind = "number", tag = value$tag, names = value$names), args = list(node))
 }
 
-lower_block <- function(cx, code, line = cx$line) lower_parts(cx, block_statements(code, line))
-
 lower_parts <- function(cx, parts) {
-  unlist(lapply(parts, function(part) {
+  for (part in parts) {
     cx$line <- part$line
-    lower_statement(cx, part$code)
-  }), recursive = FALSE)
+    lower(cx, part$code, FALSE)
+  }
 }
 
 call_name <- function(code) if (is.name(code[[1]])) as.character(code[[1]]) else ""
 
-# A list of statements.
-lower_statement <- function(cx, code) {
-  if (!is.call(code)) return(list())
-  with_pending(cx, function() lower_plain_statement(cx, code))
+# The value of code; where it is not wanted, code that gives one puts its steps alone.
+lower <- function(cx, code, wanted = TRUE) {
+  if (rlang::is_missing(code)) refuse(cx, quote(f(, )), "an empty argument")
+  if (is.name(code)) return(lower_name(cx, as.character(code)))
+  if (!is.call(code)) return(lower_constant(cx, code))
+  head <- call_name(code)
+  if (!is_builtin(cx, head)) return(lower_call(cx, head, code))
+  control <- control_rows()[[head]]
+  if (!is.null(control)) return(control(cx, code, wanted))
+  row <- builtin_rows()[[head]]
+  if (is.null(row)) refuse(cx, code, unknown_words(head))
+  row(cx, code)
 }
 
-lower_plain_statement <- function(cx, code) {
-  switch(call_name(code),
-    "{" = lower_block(cx, code),
-    "(" = lower_statement(cx, code[[2]]),
-    "<-" = ,
-    "=" = lower_assignment(cx, code),
-    "<<-" = refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead."),
-    "if" = lower_if(cx, code),
-    "switch" = lower_statement(cx, switch_as_if(cx, code, NULL)),
-    "for" = lower_for(cx, code),
-    "while" = lower_while(cx, code),
-    "repeat" = list(statement_node(cx, "while", body = lower_block(cx, code[[2]]))),
-    "break" = list(statement_node(cx, "break")),
-    "next" = list(statement_node(cx, "next")),
-    "return" = lower_return(cx, if (length(code) > 1) code[[2]]),
-    "invisible" = lower_return(cx, code),
-    "stop" = ,
-    "warning" = list(statement_node(cx, "bail")),
-    "stopifnot" = lower_stopifnot(cx, code),
-    list(statement_node(cx, "evaluate", value = lower_value(cx, code)))
-  )
-}
-
-lower_if <- function(cx, code) {
-  cond <- lower_condition(cx, code[[2]])
-  line <- cx$line
-  yes <- lower_block(cx, code[[3]], line)
-  no <- if (length(code) > 3) lower_block(cx, code[[4]], line)
-  cx$line <- line
-  list(statement_node(cx, "if", cond = cond, yes = yes, no = no))
-}
-
-# Statements that the condition needs are worked out anew in each turn.
-lower_while <- function(cx, code) {
-  line <- cx$line
-  found <- with_pending(cx, function() list(statement_node(cx, "test", cond = lower_condition(cx, code[[2]]))))
-  test <- found[[length(found)]]$cond
-  ahead <- found[-length(found)]
-  body <- lower_block(cx, code[[3]], line)
-  cx$line <- line
-  if (length(ahead) == 0) return(list(statement_node(cx, "while", cond = test, body = body)))
-  stop_there <- statement_node(cx, "if", cond = test, yes = list(), no = list(statement_node(cx, "break")))
-  list(statement_node(cx, "while", body = c(ahead, list(stop_there), body)))
-}
-
-# Each condition must hold; where one does not, R words the error.
-lower_stopifnot <- function(cx, code) {
-  lapply(as.list(code)[-1], function(part) {
-    cond <- lower_number(cx, part)
-    if (cond$rank > 0) cond <- fold_node("all", cond, "logical")
-    statement_node(cx, "if", cond = as_logical_node(cond), yes = list(), no = list(statement_node(cx, "bail")))
-  })
-}
-
-lower_condition <- function(cx, code) {
-  cond <- lower_number(cx, code)
-  if (cond$rank > 0) refuse(cx, code, "a condition that is a vector", "Use `any()`, `all()` or a single element.")
-  as_logical_node(cond)
-}
-
-as_logical_node <- function(cond) {
-  if (cond$mode %in% c("logical", "na")) return(cond)
-  to <- if (cond$mode == "double") "ds_d2l(%s)" else "ds_i2l(%s)"
-  expression_node("map", "logical", cond$rank, args = list(cond), from = cond$mode, code = function(x) sprintf(to, x))
-}
-
-lower_for <- function(cx, code) {
-  name <- variable_name(cx, as.character(code[[2]]))
-  over <- lower_number(cx, code[[3]])
-  if (over$rank == 0 && over$op != "range") over <- expression_node("concat", over$mode, 1, parts = list(over))
-  note_type(cx, name, new_type(over$mode, 0), code)
-  line <- cx$line
-  body <- lower_block(cx, code[[4]], line)
-  cx$line <- line
-  list(statement_node(cx, "for", name = name, over = over, body = body))
-}
-
-# `switch()` on a number becomes a row of `if`; on a constant string one case. `other` is what comes where none fits.
-switch_as_if <- function(cx, code, other) {
-  on <- code[[2]]
-  cases <- as.list(code)[-(1:2)]
-  labels <- rlang::names2(cases)
-  if (is.character(on)) return(case_named(cases, labels, on, other))
-  if (any(nzchar(labels)) || any(vapply(cases, rlang::is_missing, NA))) {
-    refuse(cx, code, "a `switch()` on text that is not a constant", "Switch on a number: `switch(k, a, b)`.")
+unknown_words <- function(head) {
+  if (head == "") return("a call of something that is not a name")
+  if (head %in% c("paste", "paste0", "sprintf", "gsub", "sub", "nchar", "substr", "strsplit", "cat", "print")) {
+    return(sprintf("`%s()` works on text, and kernels hold numbers", head))
   }
-  if (is_random_code(on)) refuse(cx, code, "a `switch()` on a random number", "Give the number a variable of its own.")
-  Reduce(function(rest, k) {
-    test <- bquote(as.integer(.(on)) == .(k))
-    if (is.null(rest)) call("if", test, cases[[k]]) else call("if", test, cases[[k]], rest)
-  }, rev(seq_along(cases)), other)
+  if (head == "@") return("kernels hold vectors and matrices")
+  sprintf("the compiler does not know `%s()`", head)
 }
 
-# A case that is left empty stands for the next one; one without a name is for all others.
-case_named <- function(cases, labels, on, other) {
-  at <- c(which(labels == on), which(!nzchar(labels)))
-  if (length(at) == 0) return(other)
-  Find(function(case) !rlang::is_missing(case), cases[at[[1]]:length(cases)])
+lower_constant <- function(cx, code) {
+  if (is.null(code)) return(null_value())
+  if (!typeof(code) %in% mode_names || length(code) != 1 || length(attributes(code))) {
+    refuse(cx, code, sprintf("a constant of type %s", typeof(code)), "Kernels hold numbers.")
+  }
+  new_value(const_node(code))
 }
 
-is_random_code <- function(code) any(all.names(code) %in% c(names(draw_rows()), "sample", "sample.int"))
+lower_name <- function(cx, name) {
+  key <- variable_key(cx, name)
+  if (is.null(key)) return(read_outside(cx, name))
+  read_variable(cx, key, name)
+}
+
+read_outside <- function(cx, name, field = NULL) {
+  found <- outside_variable(cx, name, field)
+  if (is.null(found)) {
+    if (!exists(name, cx$scope$kernel$env)) fall_back(cx, sprintf("there is no `%s`", name))
+    refuse(cx, as.name(name), sprintf("`%s` is neither an argument nor a number or vector outside the function", name),
+      "Pass it as an argument.")
+  }
+  new_value(var_node(cx, held_name(cx, found$key, found$type$modes, found$type$rank)))
+}
+
+# A variable at this place. What may be without a value is looked at while the kernel runs.
+read_variable <- function(cx, key, name) {
+  type <- cx$flow[[key]] %||% unset_type()
+  if (type$kind == "conflict") refuse(cx, as.name(name), sprintf("`%s` is %s", name, type$why), "Use two names.")
+  if (type$kind == "function") refuse(cx, as.name(name), "a function as a value")
+  if (type$kind == "list") return(read_list(cx, key, type))
+  if ("unset" %in% type$modes && !is.null(type$promise)) {
+    force_promise(cx, key, type)
+    return(read_variable(cx, key, name))
+  }
+  if (identical(type$modes, "unset")) {
+    if (name %in% names(cx$scope$kernel$formals)) fall_back(cx, sprintf("the argument `%s` is missing", name))
+    return(read_outside(cx, name))
+  }
+  if ("unset" %in% type$modes) {
+    allow_tags(cx, key, setdiff(type$modes, "unset"))
+    type <- cx$flow[[key]]
+  }
+  if (identical(type$modes, "null")) return(null_value())
+  node <- var_node(cx, held_name(cx, key, held_mode(type), type$rank))
+  new_value(node, type$modes, if (length(type$modes) > 1) tag_name(cx, key), type$names, key)
+}
+
+# From here on the variable is known to be one of these.
+allow_tags <- function(cx, key, tags) {
+  type <- cx$flow[[key]]
+  old <- held_mode(type)
+  put(cx, "guard", name = tag_name(cx, key), tags = tags)
+  cx$flow[[key]]$modes <- tags
+  new <- held_mode(cx$flow[[key]])
+  if (!is.null(new) && !identical(old, new)) turn_into(cx, key, number_type(old, type$rank), number_type(new, type$rank))
+}
+
+read_list <- function(cx, key, type) {
+  parts <- lapply(seq_along(type$labels), function(i) read_variable(cx, part_key(key, i), type$labels[[i]]))
+  list_value(parts, type$labels)
+}
+
+part_key <- function(key, i) paste0(key, "$", i)
+
+# One node of one mode. Names are passed over where `named`; where the value can be of several modes the
+# kernel falls back unless it is of the one it is held in.
+node_of <- function(cx, value, code, named = FALSE) {
+  if (value$kind == "list") refuse(cx, code, "a list where a number or a vector is needed")
+  if (is.null(value$node)) fall_back(cx, "NULL where a number or a vector is needed")
+  if (!named && !is.null(value$names)) {
+    refuse(cx, code, "a vector with names where the compiler does not keep them", "Take its elements: `x[[1]]`.")
+  }
+  settle(cx, value)$node
+}
+
+settle <- function(cx, value) {
+  if (length(value$modes) < 2) return(value)
+  if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) allow_tags(cx, value$key, value$node$mode) else
+    put(cx, "guard", name = value$tag, tags = value$node$mode)
+  value$modes <- value$node$mode
+  value["tag"] <- list(NULL)
+  value
+}
+
+lower_node <- function(cx, code, named = FALSE) node_of(cx, lower(cx, code), code, named)
+
+# The nodes of several pieces of code, worked out from the first to the last: where a
+# later one changes a variable that an earlier one speaks of, the earlier is kept aside first.
+lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, code)) {
+  values <- list()
+  marks <- integer()
+  for (i in seq_along(codes)) {
+    values[i] <- list(take(cx, codes[[i]]))
+    marks[[i]] <- length(cx$out)
+  }
+  for (i in rev(seq_along(values))) values[i] <- list(keep_aside(cx, values[[i]], marks[[i]]))
+  values
+}
+
+keep_aside <- function(cx, value, mark) {
+  node <- if (is.null(value$op)) value$node else value
+  if (is.null(node) || mark == length(cx$out) || !any(names_read(node) %in% names_written(cx$out[-seq_len(mark)]))) {
+    return(value)
+  }
+  later <- cx$out[-seq_len(mark)]
+  cx$out <- cx$out[seq_len(mark)]
+  kept <- in_variable(cx, node)
+  cx$out <- c(cx$out, later)
+  if (is.null(value$op)) utils::modifyList(value, list(node = kept)) else kept
+}
+
+# A value in a variable of its own.
+in_variable <- function(cx, node, always = TRUE) {
+  if (node$op %in% c("var", "const") && !always) return(node)
+  id <- held_name(cx, new_variable(cx), node$mode, node$rank)
+  put(cx, "assign", list(node), name = id)
+  var_node(cx, id)
+}
+
+# Values that stand in several places are worked out once.
+named_node <- function(cx, node) in_variable(cx, node, always = FALSE)
+
+# A single logical that is not missing where the kernel goes on.
+lower_condition <- function(cx, code) {
+  value <- lower(cx, code)
+  if (value$kind == "number" && is.null(value$node)) fall_back(cx, "a condition that is NULL")
+  as_single(cx, as_mode(node_of(cx, value, code, named = TRUE), "logical"))
+}
+
+# One number where R takes vectors of one.
+as_single <- function(cx, node) if (node$rank == 0) node else value_node("single", node$mode, 0, list(named_node(cx, node)))

@@ -1,8 +1,9 @@
 # The function that is to be compiled, as plain data: its formals, its body with
 # source lines, and what it finds in its environment.
 
-# list(name, formals, body, env, file, first): `file` is what the compiler's
-# messages call it.
+# list(formals, body, env, line, file, text): `file` is what the compiler's messages call it,
+# `text` the lines of the source by number. Code without source references keeps its
+# constants as they are and takes only the numbers of its lines from its deparsed text.
 read_kernel <- function(f) {
   if (is.primitive(f) || !is.function(f)) {
     abort_input("Only a function written in R can be compiled.", you_gave(f),
@@ -10,13 +11,26 @@ read_kernel <- function(f) {
       arg = "f"
     )
   }
-  f <- with_source(f)
-  reference <- attr(f, "srcref")
+  sourced <- tryCatch(with_source(f), error = function(e) f)
+  reference <- attr(sourced, "srcref")
   file <- attr(reference, "srcfile")$filename
+  line <- if (is.null(reference)) 1L else reference[[1]]
+  text <- if (is.null(reference)) character() else as.character(reference, useSource = TRUE)
   list(
-    formals = formals(f), body = body(f), env = environment(f), line = reference[[1]],
-    file = if (is.null(file) || !nzchar(file)) "kernel.R" else file
+    formals = formals(f), body = if (is.null(attr(f, "srcref"))) with_lines_of(body(f), body(sourced)) else body(f),
+    env = environment(f), line = line, file = if (is.null(file) || !nzchar(file)) "kernel.R" else file,
+    text = stats::setNames(as.list(text), line - 1L + seq_along(text))
   )
+}
+
+# Code with the source references of the same code parsed again.
+with_lines_of <- function(code, parsed) {
+  if (!is.call(code) || !is.call(parsed) || length(code) != length(parsed)) return(code)
+  for (i in seq_along(code)) {
+    if (is.call(code[[i]])) code[[i]] <- with_lines_of(code[[i]], parsed[[i]])
+  }
+  if (identical(code[[1]], quote(`{`))) attr(code, "srcref") <- attr(parsed, "srcref")
+  code
 }
 
 # The statements of a block with the line that each begins on.
@@ -43,29 +57,6 @@ all_assigned <- function(code) {
 target_name <- function(target) {
   while (is.call(target)) target <- target[[2]]
   as.character(target)
-}
-
-# What a body takes from outside that is no function of base R: the value of each
-# constant, the body of each helper, followed through the helpers.
-outside_values <- function(kernel) {
-  found <- list()
-  queue <- list(kernel)
-  while (length(queue)) {
-    one <- queue[[1]]
-    queue <- queue[-1]
-    free <- setdiff(all.names(one$body), c(names(one$formals), assigned_names(one$body), names(found)))
-    for (name in free) {
-      value <- get0(name, one$env, inherits = TRUE)
-      if (is.null(value) || is.primitive(value) || is_of_r(value)) next
-      if (inherits(value, "ds_compiled")) value <- ds_original(value)
-      found[[name]] <- value
-      if (is.function(value)) queue <- c(queue, list(list(
-        formals = formals(value), body = body(value),
-        env = environment(value)
-      )))
-    }
-  }
-  found
 }
 
 # Functions of R's own packages are known by name, or not at all.

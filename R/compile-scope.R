@@ -1,23 +1,23 @@
-# What a name stands for while a body is lowered. Functions that are written into
-# their caller bring variables of their own, told apart by a prefix.
+# What a name stands for. Functions that are written into their caller bring variables
+# of their own, told apart by a prefix.
 
-# `shared` names the caller's variables that stand for arguments which the body leaves alone.
-# `outer` is the scope that a function defined inside a kernel was made in;
-# `result` the variable that takes the value of a function written into its caller.
-new_scope <- function(kernel, prefix = "", outer = NULL, result = NULL, shared = list()) {
+# `shared` names the caller's variables that stand for arguments which the body leaves
+# alone; `outer` is the scope that a function defined inside a kernel was made in.
+new_scope <- function(kernel, prefix = "", outer = NULL, shared = list(), missing = character()) {
   scope <- new.env()
   scope$kernel <- kernel
   scope$own <- unique(c(names(kernel$formals), assigned_names(kernel$body)))
   scope$prefix <- prefix
   scope$outer <- outer
-  scope$result <- result
   scope$shared <- shared
-  scope$functions <- list()
+  scope$missing <- missing
+  scope$result <- NULL
+  scope$edges <- list()
   scope
 }
 
-# The variable that a name means here; NULL where it is none of the kernel's.
-variable_name <- function(cx, name) {
+# The key of the variable that a name means here; NULL where it is none of the kernel's.
+variable_key <- function(cx, name) {
   scope <- cx$scope
   while (!is.null(scope)) {
     if (name %in% scope$own) return(scope$shared[[name]] %||% paste0(scope$prefix, name))
@@ -28,44 +28,51 @@ variable_name <- function(cx, name) {
 
 # The function that a name means here, as a kernel: one defined inside, or one of the environment.
 function_named <- function(cx, name) {
-  inner <- inner_function(cx, name)
-  if (!is.null(inner)) return(inner)
-  value <- get0(name, cx$scope$kernel$env, mode = "function", inherits = TRUE)
-  if (inherits(value, "ds_compiled")) value <- ds_original(value)
-  if (is.null(value) || is.primitive(value)) return(NULL)
-  kernel <- read_kernel(value)
+  key <- variable_key(cx, name)
+  type <- if (!is.null(key)) cx$flow[[key]]
+  if (identical(type$kind, "function")) return(type$kernel)
+  found <- outside_function(cx, name)
+  if (inherits(found, "ds_compiled")) found <- ds_original(found)
+  if (is.null(found) || is.primitive(found)) return(NULL)
+  kernel <- read_kernel(found)
   kernel$name <- name
-  kernel$f <- value
   kernel
 }
 
-inner_function <- function(cx, name) {
-  scope <- cx$scope
-  while (!is.null(scope)) {
-    if (!is.null(scope$functions[[name]])) return(scope$functions[[name]])
-    scope <- scope$outer
-  }
-  NULL
+syntax_names <- c("{", "(", "<-", "=", "<<-", "if", "for", "while", "repeat", "break", "next", "function", "return")
+
+# Every function that a kernel takes for granted is looked at again at each call, but for R's syntax.
+outside_function <- function(cx, name) {
+  env <- cx$scope$kernel$env
+  found <- get0(name, env, mode = "function", inherits = TRUE)
+  if (!is.null(found) && !name %in% syntax_names) cx$shared$trusted[[paste(name, rlang::obj_address(env))]] <-
+    list(name = name, env = env, value = found)
+  found
 }
 
 # Is `name` here the function of R that the tables speak of?
 is_builtin <- function(cx, name) {
-  if (!is.null(inner_function(cx, name))) return(FALSE)
-  value <- get0(name, cx$scope$kernel$env, mode = "function", inherits = TRUE)
-  is.null(value) || is.primitive(value) || is_of_r(value)
+  key <- variable_key(cx, name)
+  if (!is.null(key) && identical(cx$flow[[key]]$kind, "function")) return(FALSE)
+  value <- outside_function(cx, name)
+  !is.null(value) && (is.primitive(value) || is_of_r(value))
 }
 
-# `g <- function(...) ...` inside a kernel: its body is written in where it is called.
-lower_definition <- function(cx, name, value, code) {
-  times <- sum(all_assigned(cx$scope$kernel$body) == name)
-  if (times != 1) {
-    refuse(cx, code, sprintf("`%s` is given more than one value", name), "Give each function its own name.")
+# A variable found outside, which becomes an argument of the kernel: list(id, type).
+outside_variable <- function(cx, name, field = NULL) {
+  env <- cx$scope$kernel$env
+  label <- paste(c("outside", name, field), collapse = " ")
+  known <- cx$shared$outside[[label]]
+  if (!is.null(known) && !identical(known$env, env)) label <- paste(label, rlang::obj_address(env))
+  if (is.null(cx$shared$outside[[label]])) {
+    value <- get0(name, env, inherits = TRUE)
+    if (!is.null(field)) value <- if (is.list(value) && !is.object(value)) value[[field]]
+    type <- type_of_value(value)
+    if (is.null(type)) return(NULL)
+    cx$shared$outside[[label]] <- list(name = name, env = env, field = field, type = type, key = label)
   }
-  cx$scope$functions[[name]] <- list(
-    name = name, formals = as.list(value[[2]]), body = value[[3]], env = cx$scope$kernel$env, line = cx$line,
-    file = cx$scope$kernel$file, scope = cx$scope
-  )
-  list()
+  cx$outside <- union(cx$outside, label)
+  cx$shared$outside[[label]]
 }
 
 # A variable that no name of the kernel can clash with.

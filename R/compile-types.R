@@ -1,59 +1,87 @@
-# Types of the language: a mode (null, na, logical, integer, double) and a rank:
-# 0 a single number, 1 a vector, 2 and above an array. `na` is a bare NA, which
-# takes the mode of whatever it meets.
+# What is known of a variable at one place of the code: list(kind = "number", modes, rank),
+# where `modes` are all that it can be there ("unset" and "null" among them) and `rank` is
+# 0 for a single number, 1 for a vector, 2 and above for an array; `names` are names
+# that the kernel gave it. A list has kind "list" and a type for each part under
+# names of their own; a function defined inside has kind "function".
 
-new_type <- function(mode, rank = 0) list(mode = mode, rank = rank)
+number_type <- function(modes, rank = 0, names = NULL, promise = NULL) {
+  type <- list(kind = "number", modes = tag_names[tag_names %in% modes], rank = rank)
+  type$names <- names
+  type$promise <- promise
+  type
+}
 
-type_modes <- c("null", "na", "logical", "integer", "double")
+unset_type <- function() number_type("unset")
 
-# The common type of what one variable holds at different places; NULL where there is none.
+conflict_type <- function(why) list(kind = "conflict", why = why)
+
+data_modes <- function(type) intersect(type$modes, mode_names)
+
+# The mode that a variable of this type is held in; NULL where it can hold no data.
+held_mode <- function(type) {
+  modes <- data_modes(type)
+  if (length(modes)) highest_mode(modes)
+}
+
+# What a variable can be where two ways of the code meet.
 join_types <- function(one, other) {
-  if (is.null(one)) return(other)
-  if (is.null(other)) return(one)
-  mode <- join_modes(one$mode, other$mode)
+  one <- one %||% unset_type()
+  other <- other %||% unset_type()
+  if (identical(one, other)) return(one)
+  if (one$kind != "number" || other$kind != "number") return(join_kinds(one, other))
   rank <- join_ranks(one, other)
-  if (is.null(mode) || is.null(rank)) NULL else new_type(mode, rank)
+  if (is.null(rank)) return(conflict_type(sprintf("%s at one place and %s at another", type_words(one), type_words(other))))
+  bare <- vapply(list(one, other), function(type) length(data_modes(type)) == 0, NA)
+  names <- if (bare[[1]]) other$names else if (bare[[2]] || identical(one$names, other$names)) one$names else NA_character_
+  promise <- one$promise %||% other$promise
+  if (!is.null(one$promise) && !is.null(other$promise) && !identical(one$promise, other$promise)) {
+    return(conflict_type("an argument that is worked out at several places"))
+  }
+  number_type(c(one$modes, other$modes), rank, names, promise)
 }
 
-join_modes <- function(one, other) {
-  both <- c(one, other)
-  if ("logical" %in% both && any(c("integer", "double") %in% both)) return(NULL) # TRUE is not 1 when printed
-  type_modes[[max(match(both, type_modes))]]
+join_kinds <- function(one, other) {
+  if (one$kind == "conflict") return(one)
+  if (other$kind == "conflict") return(other)
+  unset <- vapply(list(one, other), function(type) identical(type$modes, "unset"), NA)
+  if (one$kind == "list" && other$kind == "list" && identical(one$labels, other$labels)) return(one)
+  if (any(unset)) return(conflict_type(sprintf("%s on one way only", if (unset[[1]]) kind_words(other) else kind_words(one))))
+  conflict_type(sprintf("%s at one place and %s at another", kind_words(one), kind_words(other)))
 }
+
+kind_words <- function(type) if (type$kind == "number") type_words(type) else paste("a", type$kind)
 
 join_ranks <- function(one, other) {
-  if (one$mode == "null") return(max(1, other$rank))
-  if (other$mode == "null") return(max(1, one$rank))
-  if (one$rank > 1 && other$rank > 1 && one$rank != other$rank) return(NULL)
-  if (max(one$rank, other$rank) > 1 && one$rank != other$rank) return(NULL) # a matrix is not a vector
-  max(one$rank, other$rank)
+  without <- vapply(list(one, other), function(type) length(data_modes(type)) == 0, NA)
+  null <- vapply(list(one, other), function(type) "null" %in% type$modes, NA)
+  ranks <- c(one$rank, other$rank)
+  if (all(without)) return(max(ranks, null))
+  if (any(without)) return(if (null[without]) max(1, ranks[!without]) else ranks[!without])
+  if (max(ranks) > 1 && ranks[[1]] != ranks[[2]]) return(NULL) # a matrix is not a vector
+  max(ranks)
 }
 
-# The mode of arithmetic on two.
-common_mode <- function(modes) {
-  at <- max(match(modes, type_modes))
-  type_modes[[max(at, match("logical", type_modes))]]
-}
-
-# "double vector", "integer", "3-dimensional logical array".
+# "double vector", "integer", "3-dimensional logical array", "NULL or double vector".
 type_words <- function(type) {
-  if (type$mode == "null") return("NULL")
-  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(
-    " array of %d extents",
-    type$rank
-  )
-  paste0(if (type$mode == "na") "logical" else type$mode, shape)
+  if (type$kind != "number") return(type$kind)
+  modes <- setdiff(type$modes, "unset")
+  if (length(modes) == 0) return("no value")
+  if (identical(modes, "null")) return("NULL")
+  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(" array of %d extents", type$rank)
+  paste0(sub("null", "NULL", paste(modes, collapse = " or ")), shape)
 }
 
 # Of an argument; NULL where the compiler has no type for it.
 type_of_value <- function(value) {
   mode <- typeof(value)
-  if (!mode %in% c("logical", "integer", "double")) return(NULL)
-  if (length(setdiff(names(attributes(value)), "dim"))) return(NULL)
+  if (!mode %in% mode_names || length(setdiff(names(attributes(value)), "dim"))) return(NULL)
   extents <- length(dim(value))
   if (extents == 1) return(NULL)
-  new_type(mode, if (extents > 1) extents else as.integer(length(value) != 1))
+  number_type(mode, if (extents > 1) extents else as.integer(length(value) != 1))
 }
 
-# As one short string: "d1" is a double vector.
-type_code <- function(type) paste0(substr(type$mode, 1, 1), type$rank)
+# A type as one short string: "d1" is a double vector, "m" a missing argument.
+type_code <- function(type) {
+  if (is.null(type)) "?" else if (identical(type$modes, "unset")) "m" else
+    paste0(mode_field(type$modes, "sign"), if (type$rank > 9) letters[[type$rank - 9]] else type$rank)
+}

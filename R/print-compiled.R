@@ -26,15 +26,10 @@ inspection_lines <- function(facts) {
     if (any(nzchar(table$variables))) shorten(sprintf("  variables: %s", table$variables[[nrow(table)]])),
     if (any(table$past_end)) "  built again for places past the end of a vector",
     sprintf("  numerics: %s", facts$numerics),
-    if (length(facts$constants)) sprintf(
-      "  compiled in: %s",
-      paste(names(facts$constants), "=", vapply(facts$constants, function(x) {
-        if (length(x) > 4) describe_value(x) else paste(format(x, digits = 15), collapse = " ")
-      }, ""), collapse = ", ")
-    ),
-    if (facts$handed_back > 0) sprintf(
-      "  handed back to R: %s call%s", format_size(facts$handed_back),
-      if (facts$handed_back == 1) "" else "s"
+    if (length(facts$outside)) sprintf("  read outside at each call: %s", paste(facts$outside, collapse = ", ")),
+    if (facts$fallbacks > 0) sprintf(
+      "  fallbacks to R: %s call%s", format_size(facts$fallbacks),
+      if (facts$fallbacks == 1) "" else "s"
     )
   )
 }

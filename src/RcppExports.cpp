@@ -104,11 +104,22 @@ BEGIN_RCPP
 END_RCPP
 }
 // dispatch_address
-SEXP dispatch_address();
-RcppExport SEXP _deepstride_dispatch_address() {
+SEXP dispatch_address(bool guarded);
+RcppExport SEXP _deepstride_dispatch_address(SEXP guardedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    rcpp_result_gen = Rcpp::wrap(dispatch_address());
+    Rcpp::traits::input_parameter< bool >::type guarded(guardedSEXP);
+    rcpp_result_gen = Rcpp::wrap(dispatch_address(guarded));
+    return rcpp_result_gen;
+END_RCPP
+}
+// load_kernel
+SEXP load_kernel(std::string path);
+RcppExport SEXP _deepstride_load_kernel(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(load_kernel(path));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -372,7 +383,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_deep_copy", (DL_FUNC) &_deepstride_deep_copy, 1},
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
-    {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 0},
+    {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 1},
+    {"_deepstride_load_kernel", (DL_FUNC) &_deepstride_load_kernel, 1},
     {"_deepstride_fork_process", (DL_FUNC) &_deepstride_fork_process, 1},
     {"_deepstride_send_message", (DL_FUNC) &_deepstride_send_message, 2},
     {"_deepstride_receive_message", (DL_FUNC) &_deepstride_receive_message, 4},

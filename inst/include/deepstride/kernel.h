@@ -1,13 +1,16 @@
-/* What emitted kernels are written in. Each array variable `x` of a kernel is a
- * set of locals: the object x_s, its data x_p, its length x_n, the length that
- * x_s has room for x_c, where it is protected x_i, and extents x_d1, x_d2, ...
- * `ds_bail` is the label where a kernel gives up, so that R runs the original:
- * whatever is rare (errors, warnings, odd indices) is left to R itself. */
+/* What emitted kernels are written in. An array variable `x` of a kernel is a set of
+ * locals: its data x, its object x_s, its length x_n, the length that x_s has room for
+ * x_room, where it is protected x_i, extents x_d1, x_d2, ..., and x_own, whether no
+ * other variable holds its object. `fallback` is the label where a kernel leaves
+ * everything to R: whatever is rare (errors, warnings, odd indices). `bad` is set where R
+ * would warn; `tick` counts down to the next look for interrupts. */
 #ifndef DEEPSTRIDE_KERNEL_H
 #define DEEPSTRIDE_KERNEL_H
+#define R_NO_REMAP
 #include <float.h>
 #include <math.h>
 #include <setjmp.h>
+#include <stdint.h>
 #include <string.h>
 #include <R.h>
 #include <Rinternals.h>
@@ -19,11 +22,153 @@
  * built again with code for places past the end of vectors. */
 #define DS_PAST_END ((SEXP) 1)
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
+#define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
+#define DS_FALLBACK do { *where = __LINE__; goto fallback; } while (0) /* #line makes that the user's line */
 #ifndef DS_LONG
 #define DS_LONG long double /* of R's sums; relaxed numerics have doubles in several lanes */
 #endif
 #define DS_WHOLE 4503599627370496 /* whole numbers up to here are doubles, and so is any sum of two */
-#define DS_FAR(x) ((size_t) (x) + DS_WHOLE > 2 * (size_t) DS_WHOLE)
+#define DS_FAR(x) DS_RARE((size_t) (x) + DS_WHOLE > 2 * (size_t) DS_WHOLE)
+#define DS_MOST (INT_MAX - 65536) /* lengths and loops past it are left to R */
+
+/* What a variable is found to be where it can be several things. */
+enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE };
+
+/* Turns between looks for interrupts. */
+#define DS_TURNS 0x40000
+#define DS_TURN(cost) do { if (DS_RARE((tick -= (cost)) <= 0)) { tick = DS_TURNS; R_CheckUserInterrupt(); } } while (0)
+#define DS_BLOCK(n) ((tick -= (n) >> 2) <= 0 ? (tick = DS_TURNS, R_CheckUserInterrupt()) : (void) 0)
+/* Loops in blocks, between which interrupts are looked for. */
+#define DS_EACH(k, n) \
+  for (R_xlen_t k = 0, k##_end = 0; k < (n) && (k##_end = (n) - k > 524288 ? k + 524288 : (n), DS_BLOCK(k##_end - k), 1);) \
+    for (; k < k##_end; ++k)
+#define DS_FOR_UP(k, lo, hi, size) \
+  for (R_xlen_t k = (lo), k##_end = 0; k <= (hi) && (k##_end = (hi) - k >= (size) ? k + (size) - 1 : (hi), DS_BLOCK(k##_end - k), 1);) \
+    for (; k <= k##_end; ++k)
+#define DS_FOR_DOWN(k, lo, hi, size) \
+  for (R_xlen_t k = (lo), k##_end = 0; k >= (hi) && (k##_end = k - (hi) >= (size) ? k - (size) + 1 : (hi), DS_BLOCK(k - k##_end), 1);) \
+    for (; k >= k##_end; --k)
+
+/* Variables: arguments that are only read; those that come to hold objects of their own. */
+#define DS_GIVEN(type, x) SEXP x##_s = R_NilValue; const type *x = NULL; R_xlen_t x##_n = 0; (void) x; (void) x##_n
+#define DS_READ(x, reader, object) x##_s = object; x = reader(x##_s); x##_n = XLENGTH(x##_s)
+#define DS_ARRAY(type, x) \
+  SEXP x##_s = R_NilValue; type *x = NULL; R_xlen_t x##_n = 0, x##_room = 0; PROTECT_INDEX x##_i; \
+  PROTECT_WITH_INDEX(x##_s, &x##_i); (void) x; (void) x##_n; (void) x##_room
+#define DS_HOLD(x, reader, object) \
+  do { REPROTECT(x##_s = object, x##_i); x = reader(x##_s); x##_n = x##_room = XLENGTH(x##_s); } while (0)
+#define DS_SHARE(x, from) \
+  do { REPROTECT(x##_s = from##_s, x##_i); x = (void *) from; x##_n = x##_room = from##_n; } while (0)
+#define DS_OWN(x, reader) \
+  do { if (!x##_own) { if (x##_s != R_NilValue) { const R_xlen_t ds_n = x##_n; DS_HOLD(x, reader, Rf_duplicate(x##_s)); x##_n = ds_n; } \
+    x##_own = 1; } } while (0)
+#define DS_EMPTY(x) do { x##_n = 0; } while (0)
+
+/* Fresh data in the scratch object, which a variable then takes. */
+#define DS_SLOT(slot) SEXP slot = R_NilValue; PROTECT_INDEX slot##_i; PROTECT_WITH_INDEX(slot, &slot##_i)
+#define DS_NEW(mode, out, n) ds_##mode *const out = ds_data_##mode(REPROTECT_IT(ds_fresh_##mode(n)))
+typedef double ds_double;
+typedef int ds_integer;
+typedef int ds_logical;
+#define REPROTECT_IT(object) (REPROTECT(scratch = (object), scratch_i), scratch)
+#define DS_TAKE(x, out, n) do { REPROTECT(x##_s = scratch, x##_i); x = (void *) out; x##_n = x##_room = (n); } while (0)
+#define DS_ROW(row, n) int *const row = ds_row(n)
+static inline SEXP ds_fresh_double(R_xlen_t n) { return Rf_allocVector(REALSXP, n); }
+static inline SEXP ds_fresh_integer(R_xlen_t n) { return Rf_allocVector(INTSXP, n); }
+static inline SEXP ds_fresh_logical(R_xlen_t n) { return Rf_allocVector(LGLSXP, n); }
+static inline double *ds_data_double(SEXP s) { return REAL(s); }
+static inline int *ds_data_integer(SEXP s) { return INTEGER(s); }
+static inline int *ds_data_logical(SEXP s) { return LOGICAL(s); }
+static inline int *ds_row(R_xlen_t n) {
+  int *row = (int *) R_alloc(n, sizeof(int));
+  for (R_xlen_t k = 0; k < n; ++k) row[k] = (int) k;
+  return row;
+}
+static inline R_xlen_t ds_extent(SEXP s, int d) {
+  SEXP extents = Rf_getAttrib(s, R_DimSymbol);
+  return d <= Rf_length(extents) ? INTEGER(extents)[d - 1] : -1;
+}
+
+#define ds_least(a, b) ({ const __auto_type ds_a1 = (a); const __auto_type ds_a2 = (b); ds_a1 < ds_a2 ? ds_a1 : ds_a2; })
+#define ds_most(a, b) ({ const __auto_type ds_a1 = (a); const __auto_type ds_a2 = (b); ds_a1 > ds_a2 ? ds_a1 : ds_a2; })
+
+/* Conditions: where R would stop at NA the kernel falls back. Numbers that compare as asked
+ * are not missing, so doubles are looked at only where they don't. */
+#define DS_TEST(x) ({ const int ds_t = (x); DS_NEED(ds_t != NA_LOGICAL); ds_t; })
+#define DS_KNOWN(x) ({ DS_NEED((x) != NA_INTEGER); 1; })
+#define DS_COMPARE_INT(a, op, b) ({ const int ds_l = (a), ds_r = (b); DS_NEED(ds_l != NA_INTEGER && ds_r != NA_INTEGER); ds_l op ds_r; })
+#define DS_COMPARE(a, op, b, missing) ({ const double ds_l = (a), ds_r = (b); ds_l op ds_r || ({ DS_NEED(!(missing)); 0; }); })
+#define DS_LT(a, b) DS_COMPARE(a, <, b, !(ds_l >= ds_r))
+#define DS_LE(a, b) DS_COMPARE(a, <=, b, !(ds_l > ds_r))
+#define DS_GT(a, b) DS_COMPARE(a, >, b, !(ds_l <= ds_r))
+#define DS_GE(a, b) DS_COMPARE(a, >=, b, !(ds_l < ds_r))
+#define DS_EQ(a, b) DS_COMPARE(a, ==, b, __builtin_isunordered(ds_l, ds_r))
+#define DS_NE(a, b) (!DS_EQ(a, b))
+#define DS_COMPARED(name, op) \
+  static inline int ds_##name(double a, double b) { return __builtin_isunordered(a, b) ? NA_LOGICAL : a op b; } \
+  static inline int ds_##name##i(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_LOGICAL : a op b; }
+DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS_COMPARED(le, <=) DS_COMPARED(ge, >=)
+#define DS_AND_THEN(a, b) ({ const int ds_l = (a); ds_l == 0 ? 0 : ds_and(ds_l, b); })
+#define DS_OR_ELSE(a, b) ({ const int ds_l = (a); ds_l == 1 ? 1 : ds_or(ds_l, b); })
+#define DS_IFELSE(t, a, b) ({ const int ds_t = (t); bad |= ds_t == NA_LOGICAL; ds_t ? (a) : (b); })
+
+/* A function of R's library that makes a NaN of numbers: R warns. */
+#define DS_NAN1(fn, a, ...) ({ const double ds_a1 = (a), ds_y = fn(ds_a1 __VA_OPT__(,) __VA_ARGS__); bad |= (ds_y != ds_y) & (ds_a1 == ds_a1); ds_y; })
+#define DS_NAN2(fn, a, b, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_y = fn(ds_a1, ds_a2 __VA_OPT__(,) __VA_ARGS__); \
+  bad |= (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2); ds_y; })
+#define DS_NAN3(fn, a, b, c, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_a3 = (c), ds_y = fn(ds_a1, ds_a2, ds_a3 __VA_OPT__(,) __VA_ARGS__); \
+  bad |= (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2) & (ds_a3 == ds_a3); ds_y; })
+
+/* Elements, by places from 1. */
+#define DS_OUTSIDE(k, n) DS_RARE((size_t) (k) - 1 >= (size_t) (n))
+#define DS_AT(x, at) ({ const R_xlen_t ds_k = (at); if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); goto past_end; } x[ds_k - 1]; })
+#define DS_AT_BELOW(x, at) ({ const R_xlen_t ds_k = (at); DS_NEED(ds_k >= 1); x[ds_k - 1]; })
+#define DS_AT_OR_NA(x, at, na) ({ const R_xlen_t ds_k = (at); DS_OUTSIDE(ds_k, x##_n) ? ({ DS_NEED(ds_k >= 1); na; }) : x[ds_k - 1]; })
+#define DS_AT_EXACT(x, at) ({ const R_xlen_t ds_k = (at); DS_NEED(!DS_OUTSIDE(ds_k, x##_n)); x[ds_k - 1]; })
+#define DS_SPOT_2(x, i, j) ({ const R_xlen_t ds_i = (i), ds_j = (j); \
+  DS_NEED(!DS_OUTSIDE(ds_i, x##_d1) && !DS_OUTSIDE(ds_j, x##_d2)); ds_i - 1 + x##_d1 * (ds_j - 1); })
+#define DS_SPOT_3(x, i, j, l) ({ const R_xlen_t ds_at = DS_SPOT_2(x, i, j), ds_l = (l); DS_NEED(!DS_OUTSIDE(ds_l, x##_d3)); \
+  ds_at + x##_d1 * x##_d2 * (ds_l - 1); })
+#define DS_SPOT_4(x, i, j, l, m) ({ const R_xlen_t ds_to = DS_SPOT_3(x, i, j, l), ds_m = (m); DS_NEED(!DS_OUTSIDE(ds_m, x##_d4)); \
+  ds_to + x##_d1 * x##_d2 * x##_d3 * (ds_m - 1); })
+#define DS_AT_2(x, i, j) x[DS_SPOT_2(x, i, j)]
+#define DS_AT_3(x, i, j, l) x[DS_SPOT_3(x, i, j, l)]
+#define DS_AT_4(x, i, j, l, m) x[DS_SPOT_4(x, i, j, l, m)]
+#define DS_PUT_2(x, i, j, v) do { const __auto_type ds_x = (v); x[DS_SPOT_2(x, i, j)] = ds_x; } while (0)
+#define DS_PUT_3(x, i, j, l, v) do { const __auto_type ds_x = (v); x[DS_SPOT_3(x, i, j, l)] = ds_x; } while (0)
+#define DS_PUT_4(x, i, j, l, m, v) do { const __auto_type ds_x = (v); x[DS_SPOT_4(x, i, j, l, m)] = ds_x; } while (0)
+#define DS_PUT_INSIDE(x, at, v) do { const __auto_type ds_x = (v); const R_xlen_t ds_k = (at); DS_NEED(!DS_OUTSIDE(ds_k, x##_n)); x[ds_k - 1] = ds_x; } while (0)
+#define DS_PUT_BELOW(x, at, v) do { const __auto_type ds_x = (v); const R_xlen_t ds_k = (at); DS_NEED(ds_k >= 1); x[ds_k - 1] = ds_x; } while (0)
+#define DS_PUT(x, at, v) do { const __auto_type ds_x = (v); const R_xlen_t ds_k = (at); \
+  if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); goto past_end; } x[ds_k - 1] = ds_x; } while (0)
+/* Code that grows vectors slows down the loops that it stands in: it is there only where growth is foreseen. */
+#define DS_PUT_OR_GROW(x, at, v, type, object, reader, na) do { const type ds_x = (v); const R_xlen_t ds_k = (at); \
+  if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); DS_ROOM(x, ds_k, type, object, reader, na); } x[ds_k - 1] = ds_x; } while (0)
+#define DS_ROOM(x, most, type, object, reader, na) do { const R_xlen_t ds_most = (most); if (ds_most > x##_n) { \
+  DS_MAKE_ROOM(x, ds_most, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_most; ++ds_j) x[ds_j] = na; x##_n = ds_most; } } while (0)
+#define DS_NO_ROOM(x, most) do { if (DS_RARE((most) > x##_n)) goto past_end; } while (0)
+#define DS_MAKE_ROOM(x, needed, object, reader) do { if ((needed) > x##_room) { \
+  REPROTECT(x##_s = ds_grown(x##_s, object, x##_n, needed, &x##_room), x##_i); x = reader(x##_s); } } while (0)
+#define DS_APPEND(x, v, type, object, reader, na) do { const type ds_x = (v); DS_MAKE_ROOM(x, x##_n + 1, object, reader); x[x##_n++] = ds_x; } while (0)
+#define DS_SINGLE(x) ({ DS_NEED(x##_n == 1); x[0]; })
+#define ds_size(n) ({ DS_NEED((n) <= DS_MOST); (int) (n); })
+#define DS_COUNT(x) ({ const R_xlen_t ds_c = ds_count(x); DS_NEED(ds_c >= 0); ds_c; })
+
+/* The first number, the last, the count and the step of seq_len(to) and of `from:to`: from a
+ * whole number R counts in integers up to the last one not past the end (seq_colon() in seq.c). */
+#define DS_SEQ(to, lo, hi, n, step) const R_xlen_t lo = 1, hi = DS_COUNT(to), n = hi, step = 1; \
+  DS_NEED(hi <= DS_MOST); (void) lo; (void) n; (void) step
+#define DS_RANGE(from, to, lo, hi, n, step) R_xlen_t lo, hi; { const double ds_from = (from), ds_to = (to); \
+  DS_NEED(ds_is_int(ds_from) && fabs(ds_from) <= DS_MOST && fabs(ds_to) <= DS_MOST); const R_xlen_t ds_far = (R_xlen_t) (fabs(ds_to - ds_from) + FLT_EPSILON); \
+  lo = (R_xlen_t) ds_from; hi = ds_from <= ds_to ? lo + ds_far : lo - ds_far; } DS_STEPS(lo, hi, n, step)
+#define DS_RANGE_WHOLE(from, to, lo, hi, n, step) const R_xlen_t lo = (from), hi = (to); \
+  DS_NEED(lo <= DS_MOST && lo >= -DS_MOST && hi <= DS_MOST && hi >= -DS_MOST); DS_STEPS(lo, hi, n, step)
+#define DS_STEPS(lo, hi, n, step) const R_xlen_t n = hi >= lo ? hi - lo + 1 : lo - hi + 1, step = hi >= lo ? 1 : -1; (void) n; (void) step
+
+/* Places that a vector of indices picks. */
+#define DS_PLACES(slot, at, n, most, object) R_xlen_t n, most; REPROTECT(slot = (object), slot##_i); DS_NEED(n >= 0); \
+  const R_xlen_t *const at = (const R_xlen_t *) DATAPTR_RO(slot); (void) most
+#define DS_PICK(x, at, na) ({ const R_xlen_t ds_k = (at); ds_k < 0 ? na : x[ds_k]; })
 
 static inline double ds_i2d(int x) { return x == NA_INTEGER ? NA_REAL : (double) x; }
 static inline int ds_d2i(double x, int *bad) {
@@ -34,24 +179,32 @@ static inline int ds_d2i(double x, int *bad) {
 static inline int ds_d2l(double x) { return ISNAN(x) ? NA_LOGICAL : x != 0; }
 static inline int ds_i2l(int x) { return x == NA_INTEGER ? NA_LOGICAL : x != 0; }
 
-/* Integer arithmetic: *bad is set where R would warn. */
-static inline int ds_addi(int a, int b, int *bad) {
-  int r;
-  if (DS_RARE(a == NA_INTEGER || b == NA_INTEGER)) return NA_INTEGER;
-  if (DS_RARE(__builtin_add_overflow(a, b, &r) || r == NA_INTEGER)) *bad = 1;
-  return r;
-}
-static inline int ds_subi(int a, int b, int *bad) {
-  int r;
-  if (DS_RARE(a == NA_INTEGER || b == NA_INTEGER)) return NA_INTEGER;
-  if (DS_RARE(__builtin_sub_overflow(a, b, &r) || r == NA_INTEGER)) *bad = 1;
-  return r;
-}
-static inline int ds_muli(int a, int b, int *bad) {
-  int r;
-  if (DS_RARE(a == NA_INTEGER || b == NA_INTEGER)) return NA_INTEGER;
-  if (DS_RARE(__builtin_mul_overflow(a, b, &r) || r == NA_INTEGER)) *bad = 1;
-  return r;
+/* Integer arithmetic. Where R would warn of an overflow the kernel falls back. */
+#define DS_SUM(a, b, op) ({ const int ds_l = (a), ds_r = (b); int ds_y = NA_INTEGER; \
+  if (ds_l != NA_INTEGER && ds_r != NA_INTEGER) DS_NEED(!op(ds_l, ds_r, &ds_y) && ds_y != NA_INTEGER); ds_y; })
+#define DS_SUM_SURE(a, b, op) ({ int ds_y; DS_NEED(!op((a), (b), &ds_y) && ds_y != NA_INTEGER); ds_y; })
+#define DS_ADD(a, b) DS_SUM(a, b, __builtin_add_overflow)
+#define DS_SUB(a, b) DS_SUM(a, b, __builtin_sub_overflow)
+#define DS_MUL(a, b) DS_SUM(a, b, __builtin_mul_overflow)
+#define DS_ADD_SURE(a, b) DS_SUM_SURE(a, b, __builtin_add_overflow)
+#define DS_SUB_SURE(a, b) DS_SUM_SURE(a, b, __builtin_sub_overflow)
+#define DS_MUL_SURE(a, b) DS_SUM_SURE(a, b, __builtin_mul_overflow)
+static inline int ds_abs_sure(int a) { return a < 0 ? -a : a; }
+static inline double ds_square(double x) { return x * x; }
+static inline int ds_isna(double x) { return ISNAN(x) != 0; }
+static inline int ds_isinf(double x) { return !R_FINITE(x) && !ISNAN(x); }
+static inline int ds_bit_and(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_INTEGER : a & b; }
+static inline int ds_bit_or(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_INTEGER : a | b; }
+static inline int ds_bit_xor(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_INTEGER : a ^ b; }
+static inline int ds_bit_not(int a) { return a == NA_INTEGER ? NA_INTEGER : ~a; }
+static inline void ds_cumsum_int(const int *x, R_xlen_t n, int *out, int *bad) {
+  long long sum = 0;
+  int missing = 0;
+  for (R_xlen_t k = 0; k < n; ++k) {
+    if (x[k] == NA_INTEGER) missing = 1;
+    if (!missing && ((sum += x[k]) > INT_MAX || sum < -INT_MAX)) { *bad = 1; missing = 1; }
+    out[k] = missing ? NA_INTEGER : (int) sum;
+  }
 }
 static inline int ds_negi(int a) { return a == NA_INTEGER ? NA_INTEGER : -a; }
 static inline int ds_absi(int a) { return a == NA_INTEGER ? NA_INTEGER : a < 0 ? -a : a; }
@@ -130,7 +283,6 @@ static inline int ds_pmini(int a, int b) {
 
 /* Functions that call themselves give up before the stack ends: R then words the
  * error. R keeps what it knows of the stack in these. */
-#include <stdint.h>
 extern uintptr_t R_CStackLimit, R_CStackStart;
 static inline char *ds_stack_end(void) {
   char *here = (char *) __builtin_frame_address(0);
@@ -143,7 +295,9 @@ static inline char *ds_stack_end(void) {
 #define DS_STACK ((char *) __builtin_frame_address(0))
 #endif
 extern int R_interrupts_pending;
-#define DS_DEEPER if (DS_RARE((DS_STACK < give_up_below) | R_interrupts_pending)) helper_gives_up();
+#define DS_GIVE_UP \
+  __attribute__((noinline, cold, noreturn)) static void give_up_here(void) { R_CheckUserInterrupt(); longjmp(give_up, 1); }
+#define DS_DEEPER do { if (DS_RARE((DS_STACK < give_up_below) | R_interrupts_pending)) give_up_here(); } while (0)
 
 /* A position from a number: whole part, or one below 1 where it is none. The
  * conversion of SSE2 gives the smallest integer for what does not fit. */
@@ -153,8 +307,6 @@ static inline R_xlen_t ds_at(double x) { return (R_xlen_t) __builtin_ia32_cvttsd
 #else
 static inline R_xlen_t ds_at(double x) { return x >= 1 && x < 4503599627370496.0 ? (R_xlen_t) x : 0; }
 #endif
-#define DS_OUTSIDE(k, n) DS_RARE((size_t) (k) - 1 >= (size_t) (n))
-
 /* A count from a number; -1 where R would complain. */
 static inline R_xlen_t ds_count(double x) {
   return x >= 0 && x < 4503599627370496.0 ? (R_xlen_t) x : -1;
@@ -259,37 +411,31 @@ static inline double ds_median(const double *x, R_xlen_t n, double *scratch) {
   return (double) mean;
 }
 
-/* A call of a function of R. `cells` holds the arguments; a risky call that
- * stops or warns gives NULL. The value is no other's object. */
-static inline SEXP ds_tagged(SEXP cells, const char *name) {
-  PROTECT(cells);
-  SET_TAG(cells, Rf_install(name));
-  UNPROTECT(1);
-  return cells;
+/* A call of a function of R, whose value must be of the type foreseen. Kernels that call
+ * functions which may stop or warn run inside a handler: see run_guarded(). */
+#define DS_ARGUMENTS(count) SEXP ds_call = PROTECT(Rf_allocList((count) + 1)); SET_TYPEOF(ds_call, LANGSXP); SEXP ds_cell = CDR(ds_call); (void) ds_cell
+#define DS_ARGUMENT(i, label, object) do { SETCAR(ds_cell, object); if (label[0]) SET_TAG(ds_cell, Rf_install(label)); ds_cell = CDR(ds_cell); } while (0)
+#define DS_ASK(x, object, reader, fn, where, rank) do { \
+  SEXP ds_given = ds_ask(ds_call, fn, where); UNPROTECT(1); REPROTECT(x##_s = ds_given, x##_i); \
+  DS_NEED(TYPEOF(ds_given) == object && ds_is_plain(ds_given, rank)); x = reader(ds_given); x##_n = x##_room = XLENGTH(ds_given); } while (0)
+static inline int ds_is_plain(SEXP s, int rank) {
+  if (rank < 2) return ATTRIB(s) == R_NilValue;
+  return Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank && CDR(ATTRIB(s)) == R_NilValue;
 }
-static inline SEXP ds_call(const char *fn, const char *where, SEXP cells, int risky) {
-  PROTECT(cells);
+static inline SEXP ds_ask(SEXP call, const char *fn, const char *where) {
   SEXP space = R_BaseNamespace;
   if (strcmp(where, "base")) space = R_FindNamespace(PROTECT(Rf_mkString(where))); else PROTECT(space);
   PROTECT(space);
-  SEXP call = PROTECT(Rf_lcons(Rf_install(fn), cells));
-  if (risky) {
-    SEXP handler = PROTECT(Rf_findFun(Rf_install("invisible"), R_BaseNamespace)); /* gives the condition, a list */
-    SEXP rest = PROTECT(ds_tagged(Rf_cons(handler, R_NilValue), "warning"));
-    rest = PROTECT(ds_tagged(Rf_cons(handler, rest), "error"));
-    call = PROTECT(Rf_lcons(Rf_install("tryCatch"), Rf_cons(call, rest)));
-  }
+  SETCAR(call, Rf_install(fn));
   SEXP value = PROTECT(Rf_eval(call, space));
   if (MAYBE_REFERENCED(value)) value = Rf_duplicate(value);
-  UNPROTECT(risky ? 9 : 5);
+  UNPROTECT(3);
   return value;
 }
 
-/* Room for position `needed`: amortised constant time. A vector that has begun to
- * grow is given more at once, up to the turns of the loop that it grows in. */
-static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t turns, R_xlen_t *room) {
+/* Room for position `needed`: amortised constant time. */
+static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t *room) {
   R_xlen_t wanted = used < 4 ? 8 : 2 * used;
-  if (used >= 64 && turns > wanted) wanted = turns < 32 * used ? turns : 32 * used;
   if (wanted < needed) wanted = needed;
   SEXP fresh = Rf_allocVector(type, wanted);
   if (used > 0) {
@@ -301,7 +447,40 @@ static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t neede
   return fresh;
 }
 
-/* The object of a variable, as long as the variable is. */
+/* Objects of variables: as long as the variable is, with its extents, of the mode that it
+ * was found to be of, with names. */
 static inline SEXP ds_fit(SEXP s, R_xlen_t used) { return XLENGTH(s) == used ? s : Rf_xlengthgets(s, used); }
+static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
+  if (Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank) return s;
+  if (MAYBE_SHARED(s)) s = Rf_duplicate(s);
+  PROTECT(s);
+  SEXP dims = PROTECT(Rf_allocVector(INTSXP, rank));
+  for (int d = 0; d < rank; ++d) INTEGER(dims)[d] = (int) extents[d];
+  Rf_setAttrib(s, R_DimSymbol, dims);
+  UNPROTECT(2);
+  return s;
+}
+static inline SEXP ds_as(int tag, SEXP s) {
+  if (tag == DS_NULL) return R_NilValue;
+  const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : REALSXP;
+  if ((SEXPTYPE) TYPEOF(s) == type) return s;
+  s = Rf_coerceVector(PROTECT(s), type);
+  UNPROTECT(1);
+  return s;
+}
+static inline SEXP ds_single_as(int tag, double x) {
+  if (tag == DS_LOGICAL) return Rf_ScalarLogical(ISNAN(x) ? NA_LOGICAL : x != 0);
+  if (tag == DS_INTEGER) return Rf_ScalarInteger(ISNAN(x) ? NA_INTEGER : (int) x);
+  return Rf_ScalarReal(x);
+}
+static inline SEXP ds_named(SEXP s, int count, const char **labels) {
+  if (MAYBE_REFERENCED(s) && TYPEOF(s) != VECSXP) s = Rf_shallow_duplicate(s);
+  PROTECT(s);
+  SEXP names = PROTECT(Rf_allocVector(STRSXP, count));
+  for (int i = 0; i < count; ++i) SET_STRING_ELT(names, i, Rf_mkCharCE(labels[i], CE_UTF8));
+  Rf_setAttrib(s, R_NamesSymbol, names);
+  UNPROTECT(2);
+  return s;
+}
 
 #endif

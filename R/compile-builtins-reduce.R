@@ -1,0 +1,133 @@
+# What gives one number of a vector.
+
+reduce_node <- function(fn, node, mode, skip = FALSE) value_node("reduce", mode, 0, list(node), fn = fn, skip = skip)
+
+# Of several vectors: the reduction of each, and `join` of two.
+reduction <- function(fn, mode_of, join = NULL) {
+  function(cx, call) {
+    args <- as.list(call)[-1]
+    skip <- constant_flag(cx, args$na.rm, call)
+    args$na.rm <- NULL
+    if (any(nzchar(rlang::names2(args))) && !identical(names(args), "x")) {
+      refuse(cx, call, sprintf("`%s()` with named arguments", fn), "Only `na.rm = TRUE` or `FALSE` is taken.")
+    }
+    if (length(args) > 1 && is.null(join)) refuse(cx, call, sprintf("`%s()` of several vectors", fn))
+    if (length(args) == 0) fall_back(cx, sprintf("%s() of nothing", fn))
+    found <- settled_modes(cx, operand_values(cx, args), function(modes) highest_mode(modes))
+    mode <- if (fn %in% c("any", "all")) "logical" else found$mode
+    if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
+    nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))
+    parts <- lapply(nodes, one_reduction, fn = fn, mode = mode_of(mode), skip = skip, alone = length(nodes) == 1)
+    new_value(Reduce(function(one, other) element_node(join[[mode_of(mode)]], list(one, other)), parts))
+  }
+}
+
+one_reduction <- function(node, fn, mode, skip, alone) {
+  if (node$rank == 0 && !skip && (!alone || fn %in% c("any", "all"))) return(as_mode(node, mode))
+  if (node$rank == 0) node <- value_node("concat", node$mode, 1, list(node))
+  reduce_node(fn, node, mode, skip)
+}
+
+summed_mode <- function(mode) mode_field(mode, "sum")
+
+always <- function(mode) function(from) mode
+
+lower_range_of <- function(cx, call) {
+  args <- as.list(call)[-1]
+  skip <- constant_flag(cx, args$na.rm, call)
+  args$na.rm <- NULL
+  if (length(args) != 1 || !rlang::names2(args) %in% c("", "x")) refuse(cx, call, "`range()` of several vectors")
+  node <- named_node(cx, settle(cx, operand_values(cx, args)[[1]])$node)
+  ends <- lapply(c("min", "max"), function(fn) one_reduction(as_mode(node, highest_mode(node$mode, "integer")), fn,
+    summed_mode(node$mode), skip, TRUE))
+  new_value(value_node("concat", ends[[1]]$mode, 1, ends))
+}
+
+# Statistics of a vector of doubles.
+statistic <- function(fn, whole = FALSE) {
+  function(cx, call) {
+    node <- operand_nodes(cx, call, 1, named = TRUE)[[1]]
+    if (node$rank > 1) refuse(cx, call, sprintf("`%s()` of a matrix", call_name(call)))
+    if (node$mode != "double" && !whole) {
+      refuse(cx, call, "a statistic whose type depends on the values", "Make it double: `as.double(x)`.")
+    }
+    node <- as_mode(if (node$rank == 0) value_node("concat", node$mode, 1, list(node)) else as_leaf(cx, node), "double")
+    new_value(in_variable(cx, value_node("statistic", "double", 0, list(named_node(cx, node)), fn = fn)))
+  }
+}
+
+reduction_rows <- function() {
+  list(
+    sum = reduction("sum", summed_mode, list(double = "add", integer = "add_i")),
+    mean = reduction("mean", always("double")), prod = reduction("prod", always("double"), list(double = "mul")),
+    min = reduction("min", summed_mode, list(double = "min", integer = "min")),
+    max = reduction("max", summed_mode, list(double = "max", integer = "max")),
+    any = reduction("any", always("logical"), list(logical = "or")),
+    all = reduction("all", always("logical"), list(logical = "and")),
+    which.max = reduction("which.max", always("integer")), which.min = reduction("which.min", always("integer")),
+    range = lower_range_of, var = statistic("ds_var", TRUE), sd = statistic("ds_sd", TRUE), median = statistic("ds_median")
+  )
+}
+
+# What is asked of a value's shape and type.
+lower_length <- function(cx, call) {
+  if (length(call) != 2) refuse(cx, call, "`length()` of this form")
+  new_value(length_of(cx, lower(cx, call[[2]])))
+}
+
+length_of <- function(cx, value) {
+  if (value$kind == "list") return(const_node(length(value$parts)))
+  if (is.null(value$node)) return(const_node(0L))
+  if (value$node$rank == 0) return(const_node(1L))
+  size_node(named_node(cx, value$node))
+}
+
+extent_of <- function(which, of_vector) {
+  function(cx, call) {
+    value <- lower(cx, call[[2]])
+    if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) return(of_vector(cx, value))
+    new_value(extent_node(named_node(cx, value$node), which))
+  }
+}
+
+lower_dim <- function(cx, call) {
+  value <- lower(cx, call[[2]])
+  if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) return(null_value())
+  node <- named_node(cx, value$node)
+  new_value(value_node("concat", "integer", 1, lapply(seq_len(node$rank), function(d) extent_node(node, d))))
+}
+
+lower_is_null <- function(cx, call) {
+  value <- lower(cx, call[[2]])
+  if (value$kind == "list" || !"null" %in% value$modes) return(new_value(const_node(FALSE)))
+  if (length(value$modes) == 1) return(new_value(const_node(TRUE)))
+  new_value(value_node("is_tag", "logical", 0, name = value$tag, tags = "null"))
+}
+
+lower_missing <- function(cx, call) {
+  name <- as.character(call[[2]])
+  if (!name %in% names(cx$scope$kernel$formals) || name %in% assigned_names(cx$scope$kernel$body)) {
+    refuse(cx, call, "missing() of a variable that is assigned")
+  }
+  new_value(const_node(name %in% cx$scope$missing))
+}
+
+lower_unname <- function(cx, call) {
+  value <- lower(cx, call[[2]])
+  if (value$kind == "list") return(list_value(value$parts, rep("", length(value$parts))))
+  value["names"] <- list(NULL)
+  value
+}
+
+shape_rows <- function() {
+  none <- function(cx, value) null_value()
+  list(
+    length = lower_length, nrow = extent_of(1, none), ncol = extent_of(2, none),
+    NROW = extent_of(1, function(cx, value) new_value(length_of(cx, value))),
+    NCOL = extent_of(2, function(cx, value) new_value(one_node())), dim = lower_dim, is.null = lower_is_null,
+    missing = lower_missing, unname = lower_unname, is.na = missingness("is_na"), is.nan = missingness("is_nan"),
+    is.finite = missingness("is_finite"), is.infinite = missingness("is_infinite"), as.double = conversion("double"),
+    as.numeric = conversion("double"), as.integer = conversion("integer"), as.logical = conversion("logical"),
+    as.vector = conversion(NULL)
+  )
+}

@@ -1,0 +1,136 @@
+# What R's functions mean: one row a function, list(lower, group). `lower` is
+# function(cx, call) and gives the value of a call; `group` is its place in the manual.
+# To teach the compiler a function is a row here and a test.
+
+builtin <- function(group, lower) list(group = group, lower = lower)
+
+group_of <- function(group, rows) lapply(rows, function(lower) builtin(group, lower))
+
+builtin_table <- function() {
+  c(
+    group_of("arithmetic, comparison, logic", arithmetic_rows()), group_of("mathematical functions", math_rows()),
+    group_of("distributions", distribution_rows()), group_of("random numbers", draw_rows()),
+    group_of("reductions and statistics", reduction_rows()), group_of("making vectors and arrays", making_rows()),
+    group_of("functions of whole vectors, which are R's own", whole_rows()), group_of("shape and type", shape_rows())
+  )
+}
+
+known_builtins <- new.env()
+
+builtin_rows <- function() {
+  if (is.null(known_builtins$rows)) known_builtins$rows <- lapply(builtin_table(), function(row) row$lower)
+  known_builtins$rows
+}
+
+# The lines of the manual, from the table.
+manual_of_builtins <- function() {
+  table <- builtin_table()
+  groups <- split(names(table), factor(vapply(table, function(row) row$group, ""), unique(vapply(table, function(row) row$group, ""))))
+  escaped <- function(names) gsub("%", "\\\\%", names)
+  c("@section Functions that are known:", "\\itemize{", vapply(names(groups), function(group) {
+    sprintf("\\item %s: \\code{%s}.", group, paste(escaped(groups[[group]]), collapse = " "))
+  }, ""), "}")
+}
+
+# The values of arguments in their order. NULL is left to R.
+operand_values <- function(cx, codes) {
+  lower_in_order(cx, unname(codes), function(cx, code) {
+    value <- lower(cx, code)
+    if (value$kind == "list") refuse(cx, code, "a list where a number or a vector is needed")
+    if (is.null(value$node)) fall_back(cx, "NULL where a number or a vector is needed")
+    not_null(cx, value)
+  })
+}
+
+not_null <- function(cx, value) {
+  if (!"null" %in% value$modes) return(value)
+  tags <- setdiff(value$modes, "null")
+  if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) {
+    allow_tags(cx, value$key, tags)
+    return(read_variable(cx, value$key, value$key))
+  }
+  put(cx, "guard", name = value$tag, tags = tags)
+  value$modes <- tags
+  value
+}
+
+# Nodes of arguments, without names.
+operand_nodes <- function(cx, call, count = length(call) - 1, named = FALSE) {
+  args <- as.list(call)[-1]
+  if (length(args) != count || any(!rlang::names2(args) %in% c("", "x"))) {
+    refuse(cx, call, sprintf("`%s()` with %d argument(s) of this form", call_name(call), length(args)))
+  }
+  values <- operand_values(cx, args)
+  Map(function(value, code) node_of(cx, value, code, named), values, args)
+}
+
+node_modes <- function(nodes) vapply(nodes, function(node) node$mode, "")
+
+# The values of arithmetic: where the mode of the result hangs on what a variable is found to be, it is looked at.
+settled_modes <- function(cx, values, mode_of) {
+  combos <- expand.grid(lapply(values, function(value) value$modes), stringsAsFactors = FALSE)
+  results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
+  if (length(results) > 1) {
+    values <- lapply(values, function(value) settle(cx, value))
+    results <- mode_of(vapply(values, function(value) value$modes, ""))
+  }
+  list(values = values, mode = results)
+}
+
+# An element-wise value of these operands, with the names that R gives it.
+element_value <- function(cx, call, op, values, ...) {
+  names <- element_names(cx, call, values)
+  nodes <- lapply(values, function(value) as_leaf(cx, value$node))
+  new_value(element_node(op, nodes, ...), names = names)
+}
+
+element_names <- function(cx, call, values) {
+  named <- !vapply(values, function(value) is.null(value$names), NA)
+  if (!any(named)) return(NULL)
+  long <- vapply(values, function(value) value$node$rank > 0, NA)
+  if (sum(long) > 1 || anyNA(unlist(lapply(values, function(value) value$names)))) {
+    refuse(cx, call, "vectors with names, where the compiler does not keep them", "Take them off: `unname()`.")
+  }
+  values[[which(named)[[1]]]]$names
+}
+
+# What may stand inside an element-wise expression: variables, ranges, subsets along one index,
+# and other such expressions; anything else is put in a variable.
+as_leaf <- function(cx, node) {
+  if (node$rank == 0 || is_element_op(node$op) || node$op %in% c("var", "range")) return(node)
+  varying <- sum(vapply(node$args, function(position) position$op != "one", NA))
+  if (node$op == "subset" && node$rank == 1 && varying == 1) return(node)
+  in_variable(cx, node)
+}
+
+# The code of each argument by name, matched as R would for these formals.
+matched_call <- function(cx, call, formals) {
+  tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
+    refuse(cx, call, sprintf("`%s()` of this form", call_name(call)),
+      sprintf("It takes the arguments %s.", quoted(names(formals(formals)))))
+  })
+}
+
+# TRUE, FALSE, or FALSE where it is left out.
+constant_flag <- function(cx, code, call) {
+  if (is.null(code)) return(FALSE)
+  if (!isTRUE(code) && !isFALSE(code)) {
+    refuse(cx, call, "a choice that is not plainly TRUE or FALSE", "Write `TRUE` or `FALSE`.")
+  }
+  code
+}
+
+# A count or an extent: one number.
+count_node <- function(cx, code) {
+  node <- lower_node(cx, code, named = TRUE)
+  if (node$mode == "logical") fall_back(cx, "a length that is logical")
+  as_single(cx, node)
+}
+
+one_node <- function() const_node(1L)
+
+size_node <- function(node) value_node("size", "integer", 0, name = node$name)
+
+extent_node <- function(node, which) value_node("extent", "integer", 0, name = node$name, which = which)
+
+range_node <- function(from, to, colon) value_node("range", "integer", 1, list(from, to), colon = colon)

@@ -1,0 +1,51 @@
+# C names for the variables of a form: the user's own where C leaves them free.
+
+# list(id = base): an array `x` has its data in x, its object in x_s, its length in x_n and so on.
+c_names <- function(form) {
+  ids <- unique(c(form$arguments, used_names(form)))
+  taken <- character()
+  names <- character()
+  for (id in ids) {
+    base <- plain_c_name(id)
+    tries <- c(base, paste0(base, "_", substr(sub(".*:", "", id), 1, 1)), paste0(base, "_", seq_len(1000) + 1))
+    free <- Find(function(name) !any(c(name, paste0(name, array_endings)) %in% taken), tries)
+    names[[id]] <- free
+    taken <- c(taken, free, if (!is_scalar(form, id)) paste0(free, array_endings))
+  }
+  names
+}
+
+array_endings <- c("_s", "_n", "_i", "_room", "_own", paste0("_d", 1:9))
+
+is_scalar <- function(form, id) !identical(form$vars[[id]]$kind, "number") || form$vars[[id]]$rank == 0
+
+used_names <- function(form) {
+  found <- list()
+  each_step(form$steps, function(step) found[[length(found) + 1]] <<- c(step$name, step_reads(step), shape_tags(step$shape)))
+  unique(unlist(found))
+}
+
+# Tags that tell what kind of object a returned value is.
+shape_tags <- function(shape) c(shape$tag, unlist(lapply(shape$parts, shape_tags)))
+
+plain_c_name <- function(id) {
+  key <- sub(":[^:]*$", "", id)
+  name <- if (is_temporary(key)) sub(" ", "", key) else sub(".* ", "", key)
+  if (endsWith(id, ":tag")) name <- paste0(name, "_mode")
+  name <- gsub("[^A-Za-z0-9_]", "_", gsub("[.$]", "_", iconv(name, "", "ASCII", sub = "_")))
+  if (grepl("^[^A-Za-z]", name) || name == "") name <- paste0("v_", name)
+  if (is_taken_in_c(name)) paste0(name, "_") else name
+}
+
+c_words <- c(
+  "auto", "break", "case", "char", "const", "continue", "default", "do", "double", "else", "enum", "extern", "float", "for",
+  "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed", "sizeof", "static", "struct",
+  "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "asm", "typeof", "bad", "tick", "held", "a",
+  "scratch", "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout", "stderr", "errno",
+  "fprec", "fround", "gammafn", "lgammafn", "memcpy", "memset", "index", "y0", "y1", "yn", "j0", "j1", "jn", "isnan"
+)
+
+is_taken_in_c <- function(name) {
+  name %in% c_words || grepl("^(R|Rf|ds|DS|SEXP)_", name) || grepl("^[A-Z][A-Z0-9_]+$|^[IE]$|_$", name) ||
+    exists(name, baseenv(), inherits = FALSE) || exists(name, asNamespace("stats"), inherits = FALSE)
+}

@@ -1,0 +1,171 @@
+# The form between R and C: plain data. A value is list(op, mode, rank, args, ...), a
+# step list(op, line, name, args, blocks, ...); `args` are values, `blocks` lists of
+# steps, anything else is a field that the table of ops names. No closure and no C
+# stands in it, so a form can be printed, compared, hashed, saved and given to any target.
+
+# A row of the table: how many operands (NA: any number), the fields and blocks it
+# carries, and what it does: "reads" and "writes" elements, "draws", may "fall back".
+op_row <- function(args, fields = character(), blocks = character(), effects = character()) {
+  list(args = args, fields = fields, blocks = blocks, effects = effects)
+}
+
+op_table <- c(
+  # single numbers and elements
+  list(
+    const = op_row(0, "value"), var = op_row(0, "name"), size = op_row(0, "name"), extent = op_row(0, c("name", "which")),
+    is_tag = op_row(0, c("name", "tags")), element = op_row(NA, c("name", "exact"), effects = c("reads", "falls back")),
+    single = op_row(1, effects = "falls back"), call = op_row(NA, "routine", effects = "falls back"),
+    choose = op_row(3), and_then = op_row(2), or_else = op_row(2), draw = op_row(NA, "family", effects = "draws")
+  ),
+  # places in a subset
+  list(
+    all = op_row(0), one = op_row(1), range = op_row(2, "colon"), leave_out = op_row(1), where = op_row(1),
+    places = op_row(1)
+  ),
+  # vectors and arrays
+  list(
+    fill = op_row(NA), concat = op_row(NA), subset = op_row(NA, c("name", "keep"), effects = "reads"),
+    reshape = op_row(NA, "by_row"), along = op_row(1, "fn"), reduce = op_row(1, c("fn", "skip"), effects = "falls back"),
+    statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
+    sample = op_row(3, "replace", effects = "draws"), ask = op_row(NA, c("fn", "where", "labels", "risky", "checks"))
+  ),
+  # steps
+  list(
+    assign = op_row(1, "name", effects = "writes"), tag = op_row(0, c("name", "tag"), effects = "writes"),
+    copy_tag = op_row(0, c("name", "from"), effects = "writes"), empty = op_row(0, "name", effects = "writes"),
+    store = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
+    store_many = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
+    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), guard = op_row(0, c("name", "tags"), effects = "falls back"),
+    `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),
+    `repeat` = op_row(0, blocks = "body"), `break` = op_row(0), `next` = op_row(0), edge = op_row(0, "id"),
+    scope = op_row(0, "label", blocks = "body"), leave = op_row(0, "label"),
+    need = op_row(1, effects = "falls back"), fallback = op_row(0, "why", effects = "falls back"),
+    `return` = op_row(NA, c("shape", "visible"))
+  )
+)
+
+# A value of the form. Element-wise ops and what they take are rows of their own table.
+value_node <- function(op, mode, rank = 0, args = list(), ...) {
+  check_op(op, args)
+  c(list(op = op, mode = mode, rank = rank, args = unname(args)), list(...))
+}
+
+step_node <- function(op, line, args = list(), blocks = list(), ...) {
+  check_op(op, args)
+  c(list(op = op, line = line, args = unname(args), blocks = blocks), list(...))
+}
+
+check_op <- function(op, args) {
+  row <- op_table[[op]] %||% element_table[[op]]
+  if (is.null(row)) stop("no op of the form: ", op, call. = FALSE)
+  if (!is.na(row$args) && length(args) != row$args) {
+    stop(sprintf("`%s` takes %d operands, not %d", op, row$args, length(args)), call. = FALSE)
+  }
+}
+
+const_node <- function(value) value_node("const", typeof(value), 0, value = value)
+
+# Every block of steps, from the innermost out, through `change`.
+walk_blocks <- function(steps, change) {
+  change(lapply(steps, function(step) {
+    step$blocks <- lapply(step$blocks, walk_blocks, change)
+    step
+  }))
+}
+
+# Every step, outermost first; `see` gets the step.
+each_step <- function(steps, see) {
+  for (step in steps) {
+    see(step)
+    for (block in step$blocks) each_step(block, see)
+  }
+}
+
+# Every value in a step or a value, from the inside out, through `change`.
+map_values <- function(node, change) {
+  node$args <- lapply(node$args, function(arg) change(map_values(arg, change)))
+  node
+}
+
+# The same for all steps of a block and the blocks inside.
+map_steps <- function(steps, change) {
+  lapply(steps, function(step) {
+    step$blocks <- lapply(step$blocks, map_steps, change)
+    change(step)
+  })
+}
+
+any_value <- function(node, is) is(node) || any(vapply(node$args, any_value, NA, is))
+
+# Names of the variables that a value reads.
+names_read <- function(node) {
+  unique(c(if (is.null(node$blocks) && !is.null(node$name)) node$name, unlist(lapply(node$args, names_read))))
+}
+
+step_reads <- function(step) {
+  own <- if (step$op %in% c("store", "store_many", "append", "guard")) step$name
+  c(own, step$from, unlist(lapply(step$args, names_read)))
+}
+
+# Names of the variables that steps give values to, elements included.
+names_written <- function(steps) {
+  found <- character()
+  each_step(steps, function(step) if ("writes" %in% op_table[[step$op]]$effects) found <<- c(found, step$name))
+  unique(found)
+}
+
+# Stops where a form is not as the tables say: operands, fields, modes, variables.
+validate_form <- function(form) {
+  check_value <- function(node) {
+    check_op(node$op, node$args)
+    if (!node$mode %in% mode_names) stop("no mode: ", node$mode, call. = FALSE)
+    if (!is.null(node$name) && is.null(form$vars[[node$name]])) stop("no variable: ", node$name, call. = FALSE)
+    missing <- setdiff(op_table[[node$op]]$fields, names(node))
+    if (length(missing)) stop(sprintf("`%s` lacks %s", node$op, missing[[1]]), call. = FALSE)
+    row <- element_table[[node$op]]
+    if (!is.null(row) && !is.null(row$takes)) {
+      wrong <- vapply(node$args, function(arg) arg$mode, "") != rep_len(row$takes, length(node$args))
+      if (any(wrong)) stop(sprintf("`%s` does not take %s", node$op, node$args[[which(wrong)[[1]]]]$mode), call. = FALSE)
+    }
+    lapply(node$args, check_value)
+  }
+  each_step(form$steps, function(step) {
+    check_op(step$op, step$args)
+    if (!setequal(setdiff(names(step$blocks), "careful"), op_table[[step$op]]$blocks)) stop("blocks of `", step$op, "`", call. = FALSE)
+    lapply(step$args, check_value)
+  })
+  invisible(form)
+}
+
+# A form as text, a step a line.
+print_form <- function(form) {
+  head <- sprintf("%s(%s)", form$name, paste(vapply(form$arguments, var_words, "", form), collapse = ", "))
+  c(head, steps_text(form$steps, "  "), unlist(lapply(form$callees, function(one) c("", print_form(one)))))
+}
+
+var_words <- function(name, form) sprintf("%s: %s", name, type_words(form$vars[[name]]))
+
+steps_text <- function(steps, indent) unlist(lapply(steps, step_text, indent))
+
+step_text <- function(step, indent) {
+  operands <- vapply(step$args, node_text, "")
+  fields <- step[setdiff(names(step), c("op", "line", "file", "args", "blocks", "name"))]
+  said <- vapply(names(fields), function(name) sprintf("%s=%s", name, paste(format(fields[[name]]), collapse = ",")), "")
+  text <- paste(c(step$op, step$name, if (length(operands)) paste0("<- ", paste(operands, collapse = ", ")),
+    unname(said)), collapse = " ")
+  c(paste0(indent, text), unlist(lapply(names(step$blocks), function(name) {
+    c(if (name != "body") paste0(indent, name, ":"), steps_text(step$blocks[[name]], paste0(indent, "  ")))
+  })))
+}
+
+node_text <- function(node) {
+  head <- switch(node$op,
+    const = return(deparse(node$value)),
+    var = return(node$name),
+    element = node$name,
+    paste(c(node$op, node$fn, node$family, node$routine, node$name), collapse = " ")
+  )
+  sprintf(if (node$op == "element") "%s[%s]" else "%s(%s)", head, paste(vapply(node$args, node_text, ""), collapse = ", "))
+}
+
+hash_form <- function(form) rlang::hash(form[c("name", "arguments", "vars", "steps", "callees")])

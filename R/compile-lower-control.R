@@ -1,0 +1,201 @@
+# R's control flow, each construct as an expression: function(cx, code, wanted).
+
+control_rows <- function() {
+  list(
+    "{" = lower_braces, "(" = function(cx, code, wanted) lower(cx, code[[2]], wanted),
+    "<-" = lower_assignment, "=" = lower_assignment,
+    "<<-" = function(cx, code, wanted) {
+      refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead.")
+    },
+    "if" = lower_if, switch = lower_switch_value, "for" = lower_for, "while" = lower_while, "repeat" = lower_repeat,
+    "break" = function(cx, code, wanted) leave_turn(cx, "break"),
+    "next" = function(cx, code, wanted) leave_turn(cx, "next"),
+    "return" = function(cx, code, wanted) lower_tail(cx, code),
+    invisible = function(cx, code, wanted) if (length(code) > 1) lower(cx, code[[2]]) else null_value(),
+    stop = function(cx, code, wanted) fall_back(cx, "stop()"),
+    warning = function(cx, code, wanted) fall_back(cx, "warning()"),
+    stopifnot = lower_stopifnot, "function" = function(cx, code, wanted) refuse(cx, code, "a function as a value"),
+    "&&" = lower_short_circuit, "||" = lower_short_circuit
+  )
+}
+
+lower_braces <- function(cx, code, wanted) {
+  parts <- block_statements(code, cx$line)
+  if (length(parts) == 0) return(null_value())
+  last <- parts[[length(parts)]]
+  lower_parts(cx, parts[-length(parts)])
+  cx$line <- last$line
+  lower(cx, last$code, wanted)
+}
+
+# `if` as a value: single numbers that need no steps are chosen between, all else gets a variable.
+lower_if <- function(cx, code, wanted) {
+  line <- cx$line
+  other <- if (length(code) > 3) code[[4]]
+  cond <- lower_condition(cx, code[[2]])
+  if (wanted) {
+    chosen <- choose_node(cx, cond, code[[3]], other)
+    if (!is.null(chosen)) return(chosen)
+    key <- new_variable(cx)
+  }
+  side <- function(part) {
+    cx$line <- line
+    if (wanted) lower_into(cx, key, part) else if (!is.null(part)) lower(cx, part, FALSE)
+  }
+  lower_ways(cx, cond, function() side(code[[3]]), function() side(other))
+  cx$line <- line
+  if (wanted) read_variable(cx, key, key)
+}
+
+# Tried on a copy of what is known; NULL where it does not come to that.
+choose_node <- function(cx, cond, yes, no) {
+  if (cond$op == "const" || !is_plain(yes) || !is_plain(no)) return(NULL)
+  before <- list(flow = cx$flow, out = cx$out)
+  sides <- lapply(list(yes, no), function(code) lower(cx, code))
+  plain <- vapply(sides, function(side) {
+    side$kind == "number" && !is.null(side$node) && side$node$rank == 0 && length(side$modes) == 1 && is.null(side$names)
+  }, NA)
+  if (all(plain) && sides[[1]]$node$mode == sides[[2]]$node$mode && identical(before$out, cx$out)) {
+    return(new_value(value_node("choose", sides[[1]]$node$mode, 0, list(cond, sides[[1]]$node, sides[[2]]$node))))
+  }
+  cx$flow <- before$flow
+  cx$out <- before$out
+  NULL
+}
+
+# Names, numbers and arithmetic of these.
+is_plain <- function(code) {
+  if (is.null(code)) return(FALSE)
+  if (!is.call(code)) return(TRUE)
+  call_name(code) %in% c("+", "-", "*", "/", "^", "(", "[", "[[", "abs", "sqrt", "exp", "floor") &&
+    all(vapply(as.list(code)[-1], function(part) !rlang::is_missing(part) && is_plain(part), NA))
+}
+
+# Statements that give a variable the value of code.
+lower_into <- function(cx, key, code) {
+  assign_value(cx, key, if (is.null(code)) null_value() else lower(cx, code))
+}
+
+# `switch()`: on a number, a row of tests; on a constant string, one case.
+lower_switch <- function(cx, code, case, other) {
+  cases <- as.list(code)[-(1:2)]
+  labels <- rlang::names2(cases)
+  on <- code[[2]]
+  if (length(cases) == 0) fall_back(cx, "switch() without alternatives")
+  if (is.character(on)) {
+    found <- case_named(cases, labels, on)
+    return(if (is.null(found)) other() else case(found$code))
+  }
+  value <- lower_node(cx, on, named = TRUE)
+  if (any(nzchar(labels)) || any(vapply(cases, rlang::is_missing, NA))) {
+    refuse(cx, code, "a `switch()` on text that is not a constant", "Switch on a number: `switch(k, a, b)`.")
+  }
+  value <- named_node(cx, as_mode(as_single(cx, value), "integer"))
+  line <- cx$line
+  test <- function(k) {
+    if (k > length(cases)) return(other())
+    lower_ways(cx, value_node("eq", "logical", 0, list(value, const_node(k))), function() case(cases[[k]]), function() {
+      cx$line <- line
+      test(k + 1L)
+    })
+  }
+  test(1L)
+}
+
+# A case that is left empty stands for the next one; one without a name is for all others.
+case_named <- function(cases, labels, on) {
+  at <- c(which(labels == on), which(!nzchar(labels)))
+  if (length(at) == 0) return(NULL)
+  found <- Find(function(case) !rlang::is_missing(case), cases[at[[1]]:length(cases)])
+  list(code = found)
+}
+
+lower_switch_value <- function(cx, code, wanted) {
+  if (!wanted) {
+    lower_switch(cx, code, function(part) lower(cx, part, FALSE), function() NULL)
+    return(null_value())
+  }
+  key <- new_variable(cx)
+  lower_switch(cx, code, function(part) lower_into(cx, key, part), function() assign_value(cx, key, null_value()))
+  read_variable(cx, key, key)
+}
+
+loop_id <- function(cx, code) paste(cx$scope$prefix, rlang::obj_address(code))
+
+lower_for <- function(cx, code, wanted) {
+  key <- variable_key(cx, as.character(code[[2]]))
+  over <- lower(cx, code[[3]])
+  if (over$kind == "list") refuse(cx, code[[3]], "a loop over a list", "Loop over its places: `seq_along(x)`.")
+  if (is.null(over$node)) {
+    assign_value(cx, key, null_value())
+    return(null_value())
+  }
+  over <- if ("null" %in% over$modes) over$node else settle(cx, over)$node
+  if (over$rank == 0) over <- value_node("concat", over$mode, 1, list(over))
+  if (over$op != "range") over <- in_variable(cx, over)
+  line <- cx$line
+  name <- held_name(cx, key, over$mode, 0)
+  body <- lower_loop(cx, loop_id(cx, code), function() {
+    cx$flow[[key]] <- number_type(over$mode, 0)
+    cx$line <- line
+    lower(cx, code[[4]], FALSE)
+  }, open = FALSE)
+  cx$line <- line
+  put(cx, "for", list(over), list(body = body), name = name)
+  if (is.null(cx$flow)) never(cx)
+  null_value()
+}
+
+lower_while <- function(cx, code, wanted) {
+  line <- cx$line
+  lower_open_loop(cx, code, function() {
+    cond <- lower_condition(cx, code[[2]])
+    lower_ways(cx, cond, function() NULL, function() leave_turn(cx, "break"))
+    lower(cx, code[[3]], FALSE)
+  })
+}
+
+lower_repeat <- function(cx, code, wanted) lower_open_loop(cx, code, function() lower(cx, code[[2]], FALSE))
+
+lower_open_loop <- function(cx, code, turn) {
+  line <- cx$line
+  body <- lower_loop(cx, loop_id(cx, code), function() {
+    cx$line <- line
+    turn()
+  }, open = TRUE)
+  cx$line <- line
+  put(cx, "repeat", blocks = list(body = body))
+  if (is.null(cx$flow)) never(cx)
+  null_value()
+}
+
+# Each condition must hold; where one does not, R words the error.
+lower_stopifnot <- function(cx, code, wanted) {
+  for (part in as.list(code)[-1]) {
+    cond <- as_mode(lower_node(cx, part, named = TRUE), "logical")
+    if (cond$rank > 0) cond <- value_node("reduce", "logical", 0, list(cond), fn = "all", skip = FALSE)
+    lower_ways(cx, cond, function() NULL, function() fall_back(cx, "stopifnot()"))
+  }
+  null_value()
+}
+
+# The right side is worked out only where the left one does not decide.
+lower_short_circuit <- function(cx, code, wanted) {
+  op <- if (call_name(code) == "&&") "and_then" else "or_else"
+  side <- function(code) as_single(cx, as_mode(lower_node(cx, code, named = TRUE), "logical"))
+  left <- side(code[[2]])
+  before <- cx$flow
+  right <- NULL
+  steps <- block(cx, function() right <<- side(code[[3]]))
+  cx$flow <- before
+  if (length(steps) == 0) return(new_value(value_node(op, "logical", 0, list(left, right))))
+  key <- new_variable(cx)
+  assign_value(cx, key, new_value(left))
+  kept <- function() read_variable(cx, key, key)$node
+  undecided <- value_node("is_decided", "logical", 0, list(kept(), const_node(op == "or_else")))
+  lower_ways(cx, undecided, function() NULL, function() {
+    node <- side(code[[3]])
+    assign_value(cx, key, new_value(value_node(if (op == "and_then") "and" else "or", "logical", 0, list(kept(), node))))
+  })
+  read_variable(cx, key, key)
+}

@@ -1,0 +1,123 @@
+# Facts about single numbers. `sure` integers and conditions are never NA; `wide` variables
+# are held as 64-bit integers: the counters of loops over ranges, and doubles that only ever
+# hold whole numbers, because they start from such and change by adding such.
+
+most_integer <- 2147483647
+most_counted <- most_integer - 65536 # loops and lengths past it are left to R: small sums of these then fit
+most_whole <- 2^52 # whole numbers up to here are doubles, and so is any sum of two
+
+pass_facts <- function(form) {
+  writes <- writing_steps(form$steps)
+  by_name <- split(writes, vapply(writes, function(step) step$name, ""))
+  form$counted <- counted_names(form, by_name)
+  form$counters <- own_counters(form, form$counted)
+  form$sure <- form$wide <- character()
+  scalar <- function(modes) Filter(function(id) {
+    is_scalar(form, id) && identical(form$vars[[id]]$kind, "number") && form$vars[[id]]$modes %in% modes && !id %in% form$arguments
+  }, names(by_name))
+  sure <- scalar(c("integer", "logical"))
+  whole <- setdiff(scalar("double"), form$counted)
+  repeat {
+    wide <- c(whole, form$counted)
+    keep_sure <- Filter(function(id) all(vapply(by_name[[id]], gives_sure, NA, sure, wide)), sure)
+    keep_whole <- Filter(function(id) all(vapply(by_name[[id]], gives_whole, NA, sure, wide)), whole)
+    if (identical(keep_sure, sure) && identical(keep_whole, whole)) break
+    sure <- keep_sure
+    whole <- keep_whole
+  }
+  form$sure <- sure
+  form$wide <- c(whole, form$counted)
+  form$steps <- map_steps(form$steps, function(step) {
+    if (step$op == "assign" && step$name %in% whole) step$far <- !stays_near(step)
+    step
+  })
+  form
+}
+
+# Variables that get their values from loops over ranges alone.
+counted_names <- function(form, by_name) {
+  names(Filter(function(steps) {
+    all(vapply(steps, function(step) step$op == "for" && step$args[[1]]$op == "range", NA))
+  }, by_name))
+}
+
+# Those that nothing reads outside their loops: they are the loops' own.
+own_counters <- function(form, counted) {
+  outside <- character()
+  look <- function(steps, inside) {
+    for (step in steps) {
+      outside <<- c(outside, setdiff(c(step_reads(step), shape_tags(step$shape)), inside))
+      for (block in step$blocks) look(block, if (step$op == "for") c(inside, step$name) else inside)
+    }
+  }
+  look(form$steps, character())
+  setdiff(counted, c(outside, form$arguments))
+}
+
+gives_sure <- function(step, sure, wide) {
+  switch(step$op,
+    assign = is_sure(step$args[[1]], sure),
+    `for` = step$args[[1]]$op == "range",
+    FALSE
+  )
+}
+
+is_sure <- function(node, sure) {
+  if (node$op == "const") return(!is.na(node$value))
+  if (node$op == "var") return(node$name %in% sure)
+  if (node$op %in% c("size", "extent", "is_tag", "is_na", "is_nan", "is_finite", "is_infinite", "is_true", "is_false", "is_decided")) return(TRUE)
+  inner <- c("add_i", "sub_i", "mul_i", "neg_i", "abs_i", "min", "max", "pmin", "pmax", "logical_to_integer", "integer_to_logical",
+    "and", "or", "not", "xor", "bit_and", "and_then", "or_else", names(compared))
+  if (node$op == "choose") return(all(vapply(node$args[-1], is_sure, NA, sure)))
+  node$op %in% inner && node$args[[1]]$mode != "double" && all(vapply(node$args, is_sure, NA, sure))
+}
+
+gives_whole <- function(step, sure, wide) {
+  step$op == "assign" && is_plain_whole(step$args[[1]]) && !is.null(wide_bounds(step$args[[1]], sure, wide))
+}
+
+# No product but by a positive constant: 0 * -1 is -0, which no integer holds.
+is_plain_whole <- function(node) {
+  if (node$op == "const") return(!(is.double(node$value) && node$value == 0 && 1 / node$value < 0))
+  if (node$op %in% c("mul", "mul_i")) {
+    positive <- vapply(node$args, function(arg) arg$op == "const" && isTRUE(arg$value > 0), NA)
+    if (!any(positive)) return(FALSE)
+  }
+  all(vapply(node$args, is_plain_whole, NA))
+}
+
+# The least and the largest value of a node that is proved to be a whole number, and to be exact in its
+# mode at every step on the way; NULL elsewhere.
+wide_bounds <- function(node, sure, wide) {
+  if (node$rank > 0) return(NULL)
+  limit <- if (node$mode == "integer") most_integer else 2 * most_whole
+  within <- function(bounds) if (!is.null(bounds) && all(abs(bounds) <= limit)) bounds
+  inner <- function() lapply(node$args, wide_bounds, sure, wide)
+  switch(node$op,
+    const = if (node$mode != "logical" && !is.na(node$value) && abs(node$value) < most_whole && node$value == round(node$value)) rep(as.double(node$value), 2),
+    var = if (node$name %in% wide) c(-1, 1) * (if (node$mode == "double") most_whole else most_counted) else if (node$name %in% sure && node$mode == "integer") c(-1, 1) * most_integer,
+    size = ,
+    extent = c(0, most_counted),
+    integer_to_double = if (node$args[[1]]$mode == "integer") wide_bounds(node$args[[1]], sure, wide),
+    add = ,
+    add_i = within(bounds_of(inner(), function(a, b) c(a[[1]] + b[[1]], a[[2]] + b[[2]]))),
+    sub = ,
+    sub_i = within(bounds_of(inner(), function(a, b) c(a[[1]] - b[[2]], a[[2]] - b[[1]]))),
+    mul = ,
+    mul_i = within(bounds_of(inner(), function(a, b) range(outer(a, b)))),
+    min = bounds_of(inner(), function(a, b) pmin(a, b)),
+    max = bounds_of(inner(), function(a, b) pmax(a, b))
+  )
+}
+
+bounds_of <- function(sides, join) if (!any(vapply(sides, is.null, NA))) join(sides[[1]], sides[[2]])
+
+# Steps of small constants don't leave the whole numbers in a lifetime; what is not summed is there already.
+stays_near <- function(step) {
+  node <- step$args[[1]]
+  if (!any_value(node, function(one) one$op %in% c("add", "sub", "mul"))) return(TRUE)
+  if (!node$op %in% c("add", "sub")) return(FALSE)
+  own <- vapply(node$args, function(arg) identical(arg$name, step$name), NA)
+  other <- node$args[!own]
+  sum(own) == 1 && !(node$op == "sub" && own[[2]]) && other[[1]]$op == "const" && abs(other[[1]]$value) <= 1024
+}

@@ -1,0 +1,122 @@
+# Passes take a form and give it back with what they have proved. In this order:
+#   tidy    steps that only make ready what nobody reads are dropped
+#   growth  `x <- c(x, v)` becomes a step of its own; which vectors grow
+#   sharing who holds whose object, and when a variable needs one of its own
+#   facts   integers that are never NA; doubles that are whole numbers
+#   places  indices that are inside for every turn of a loop, and the tests that prove it
+#   fills   vectors that a loop overwrites need not be filled first
+
+annotate_form <- function(form, main = TRUE) {
+  form$main <- main
+  for (pass in list(pass_tidy, pass_growth, pass_sharing, pass_facts, pass_places, pass_fills)) form <- pass(form)
+  form
+}
+
+# Every step of a form that gives a variable a value.
+writing_steps <- function(steps) {
+  found <- list()
+  each_step(steps, function(step) if ("writes" %in% op_table[[step$op]]$effects) found[[length(found) + 1]] <<- step)
+  found
+}
+
+names_of_steps <- function(steps, ops) {
+  found <- character()
+  each_step(steps, function(step) if (step$op %in% ops) found <<- c(found, step$name))
+  unique(found)
+}
+
+pass_tidy <- function(form) {
+  repeat {
+    read <- form_reads(form)
+    steps <- walk_blocks(form$steps, function(steps) {
+      Filter(function(step) !(step$op %in% c("assign", "tag", "copy_tag", "empty") && is_mere_making_ready(step) && !step$name %in% read), steps)
+    })
+    if (identical(steps, form$steps)) return(form)
+    form$steps <- steps
+  }
+}
+
+form_reads <- function(form) {
+  found <- list()
+  each_step(form$steps, function(step) found[[length(found) + 1]] <<- c(step_reads(step), shape_tags(step$shape)))
+  unique(unlist(found))
+}
+
+# Values that can neither stop, warn nor draw.
+is_mere_making_ready <- function(step) {
+  if (step$op != "assign") return(TRUE)
+  plain <- function(node) {
+    node$op %in% c("var", "const", "size", "extent", "logical_to_integer", "integer_to_double", "fill", "range", "concat", "element") &&
+      all(vapply(node$args, plain, NA))
+  }
+  node <- step$args[[1]]
+  node$op %in% c("var", "const", "logical_to_integer", "integer_to_double", "concat") && plain(node) &&
+    (node$op != "concat" || (length(node$args) == 1 && node$args[[1]]$op == "var"))
+}
+
+pass_growth <- function(form) {
+  form$steps <- map_steps(form$steps, function(step) {
+    node <- if (step$op == "assign") step$args[[1]]
+    appends <- !is.null(node) && node$op == "concat" && length(node$args) == 2 && node$args[[1]]$op == "var" &&
+      node$args[[1]]$name == step$name && node$args[[2]]$rank == 0 && !step$name %in% names_read(node$args[[2]])
+    if (appends) step_node("append", step$line, list(node$args[[2]]), name = step$name) else step
+  })
+  form$growing <- growing_names(form$steps)
+  form
+}
+
+# Vectors that the code means to grow: they start empty, take themselves and more, or are
+# written to at a place that depends on their own length.
+growing_names <- function(steps) {
+  found <- character()
+  each_step(steps, function(step) {
+    node <- if (length(step$args)) step$args[[1]]
+    grows <- switch(step$op,
+      append = ,
+      empty = TRUE,
+      assign = node$op == "fill" && node$rank == 1 && identical(as.double(node$args[[2]]$value), 0),
+      store = length(step$args) == 2 && step$name %in% names_read(step$args[[2]]),
+      store_many = length(step$args) == 2 && step$name %in% names_read(step$args[[2]]),
+      FALSE
+    )
+    if (grows) found <<- c(found, step$name)
+  })
+  unique(found)
+}
+
+pass_sharing <- function(form) {
+  form$stored <- names_of_steps(form$steps, c("store", "store_many", "append"))
+  shares <- shared_names(form$steps)
+  form$owned <- intersect(form$stored, shares)
+  arrays <- Filter(function(id) !is_scalar(form, id), form$arguments)
+  form$constant <- setdiff(arrays, names_written(form$steps))
+  form$steps <- own_steps(form$steps, form$owned)
+  form
+}
+
+# Variables that come to hold the same object as another.
+shared_names <- function(steps) {
+  found <- character()
+  each_step(steps, function(step) {
+    if (step$op == "assign" && step$args[[1]]$op == "var") found <<- c(found, step$name, step$args[[1]]$name)
+  })
+  unique(found)
+}
+
+# A variable gets an object of its own before its elements are assigned: before the loop, where
+# nothing in it shares the object anew.
+own_steps <- function(steps, owned) {
+  unlist(lapply(steps, function(step) {
+    ahead <- character()
+    inside <- owned
+    if (step$op %in% c("for", "repeat")) {
+      body <- step$blocks$body
+      ahead <- setdiff(intersect(owned, names_of_steps(body, c("store", "store_many", "append"))), shared_names(body))
+      inside <- setdiff(owned, ahead)
+    } else if (step$op %in% c("store", "store_many", "append")) {
+      ahead <- intersect(owned, step$name)
+    }
+    step$blocks <- lapply(step$blocks, own_steps, inside)
+    c(lapply(ahead, function(name) step_node("own", step$line, name = name)), list(step))
+  }), recursive = FALSE)
+}
