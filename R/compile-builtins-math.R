@@ -2,15 +2,37 @@
 
 arithmetic_mode <- function(modes) highest_mode(modes, "integer")
 
-# Ops by the mode of the result.
-arithmetic <- function(double, integer = NULL) {
-  function(cx, call) {
-    if (length(call) == 2) return(if (call_name(call) == "-") minus_value(cx, operand_values(cx, call[2])) else
-      plus_value(cx, call))
-    found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), if (is.null(integer)) function(modes) "double" else
-      arithmetic_mode)
-    element_value(cx, call, if (found$mode == "double") double else integer, found$values)
+# Ops by the mode of the result. A long row of operations is followed from its left end, and kept aside now and then.
+lower_arithmetic <- function(cx, call) {
+  if (length(call) == 2) return(if (call_name(call) == "-") minus_value(cx, operand_values(cx, call[2])) else
+    plus_value(cx, call))
+  row <- list()
+  while (is.call(call) && length(call) == 3 && call_name(call) %in% names(row_ops) && is_builtin(cx, call_name(call))) {
+    row[[length(row) + 1]] <- call
+    call <- call[[2]]
   }
+  value <- NULL
+  for (at in seq_along(row)) value <- combine(cx, rev(row)[[at]], value, at)
+  value
+}
+
+row_ops <- list("+" = c("add", "add_i"), "-" = c("sub", "sub_i"), "*" = c("mul", "mul_i"), "/" = "div", "^" = "pow",
+  "%%" = c("mod", "mod_i"), "%/%" = c("idiv", "idiv_i"))
+
+row_kept <- 30 # operations between two that are kept aside
+
+# `left` is the value of the call's left side, NULL at the left end.
+combine <- function(cx, call, left, at) {
+  ops <- row_ops[[call_name(call)]]
+  values <- if (is.null(left)) operand_values(cx, as.list(call)[-1]) else {
+    mark <- length(cx$out)
+    right <- operand_values(cx, call[3])
+    c(list(keep_aside(cx, left, mark)), right)
+  }
+  found <- settled_modes(cx, values, if (length(ops) == 1) function(modes) "double" else arithmetic_mode)
+  value <- element_value(cx, call, if (found$mode == "double") ops[[1]] else ops[[2]], found$values)
+  if (at %% row_kept == 0) value$node <- in_variable(cx, value$node)
+  value
 }
 
 minus_value <- function(cx, values) {
@@ -151,9 +173,8 @@ bitwise <- function(op) {
 
 arithmetic_rows <- function() {
   list(
-    "+" = arithmetic("add", "add_i"), "-" = arithmetic("sub", "sub_i"), "*" = arithmetic("mul", "mul_i"),
-    "/" = arithmetic("div"), "^" = arithmetic("pow"), "%%" = arithmetic("mod", "mod_i"),
-    "%/%" = arithmetic("idiv", "idiv_i"), "==" = comparison("eq"), "!=" = comparison("ne"), "<" = comparison("lt"),
+    "+" = lower_arithmetic, "-" = lower_arithmetic, "*" = lower_arithmetic, "/" = lower_arithmetic, "^" = lower_arithmetic,
+    "%%" = lower_arithmetic, "%/%" = lower_arithmetic, "==" = comparison("eq"), "!=" = comparison("ne"), "<" = comparison("lt"),
     ">" = comparison("gt"), "<=" = comparison("le"), ">=" = comparison("ge"), "&" = logic("and"), "|" = logic("or"),
     "!" = logic("not"), xor = logic("xor"), isTRUE = certainty("is_true"), isFALSE = certainty("is_false"),
     ifelse = lower_ifelse, pmin = parallel_extreme("pmin"), pmax = parallel_extreme("pmax"),
@@ -219,14 +240,14 @@ ifelse_side <- function(cx, call, code, test, wanted) {
   steps <- block(cx, function() node <<- as_leaf(cx, lower_node(cx, code)))
   if (is.null(node)) { # falls back where it is asked for
     cx$flow <- before
-    lower_ways(cx, asked(test, wanted), function() fall_back(cx, "a side of ifelse()"), function() NULL)
+    lower_ways(cx, asked(cx, test, wanted), function() fall_back(cx, "a side of ifelse()"), function() NULL)
     return(element_node("ifelse", list(test, const_node(NA), const_node(NA))))
   }
   if (!node$rank %in% c(0, test$rank)) refuse(cx, call, "`ifelse()` with a value of another shape than the test")
   if (length(steps) == 0) return(node)
   cx$flow <- before
   key <- new_variable(cx)
-  lower_ways(cx, asked(test, wanted), function() {
+  lower_ways(cx, asked(cx, test, wanted), function() {
     assign_value(cx, key, new_value(as_leaf(cx, lower_node(cx, code))))
   }, function() {
     zero <- const_node(mode_field(node$mode, "zero"))
@@ -236,7 +257,7 @@ ifelse_side <- function(cx, call, code, test, wanted) {
   read_variable(cx, key, key)$node
 }
 
-asked <- function(test, wanted) {
+asked <- function(cx, test, wanted) {
   if (!wanted) test <- element_node("not", list(test))
-  value_node("reduce", "logical", 0, list(test), fn = "any", skip = TRUE)
+  reduce_node(cx, "any", test, "logical", TRUE)
 }

@@ -1,6 +1,9 @@
 # What gives one number of a vector.
 
-reduce_node <- function(fn, node, mode, skip = FALSE) value_node("reduce", mode, 0, list(node), fn = fn, skip = skip)
+# A reduction is a step of its own.
+reduce_node <- function(cx, fn, node, mode, skip = FALSE) {
+  in_variable(cx, value_node("reduce", mode, 0, list(node), fn = fn, skip = skip))
+}
 
 # Of several vectors: the reduction of each, and `join` of two.
 reduction <- function(fn, mode_of, join = NULL) {
@@ -17,15 +20,15 @@ reduction <- function(fn, mode_of, join = NULL) {
     mode <- if (fn %in% c("any", "all")) "logical" else found$mode
     if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
     nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))
-    parts <- lapply(nodes, one_reduction, fn = fn, mode = mode_of(mode), skip = skip, alone = length(nodes) == 1)
+    parts <- lapply(nodes, one_reduction, cx = cx, fn = fn, mode = mode_of(mode), skip = skip, alone = length(nodes) == 1)
     new_value(Reduce(function(one, other) element_node(join[[mode_of(mode)]], list(one, other)), parts))
   }
 }
 
-one_reduction <- function(node, fn, mode, skip, alone) {
+one_reduction <- function(cx, node, fn, mode, skip, alone) {
   if (node$rank == 0 && !skip && (!alone || fn %in% c("any", "all"))) return(as_mode(node, mode))
-  if (node$rank == 0) node <- value_node("concat", node$mode, 1, list(node))
-  reduce_node(fn, node, mode, skip)
+  if (node$rank == 0) node <- in_variable(cx, value_node("concat", node$mode, 1, list(node)))
+  reduce_node(cx, fn, node, mode, skip)
 }
 
 summed_mode <- function(mode) mode_field(mode, "sum")
@@ -38,8 +41,9 @@ lower_range_of <- function(cx, call) {
   args$na.rm <- NULL
   if (length(args) != 1 || !rlang::names2(args) %in% c("", "x")) refuse(cx, call, "`range()` of several vectors")
   node <- named_node(cx, settle(cx, operand_values(cx, args)[[1]])$node)
-  ends <- lapply(c("min", "max"), function(fn) one_reduction(as_mode(node, highest_mode(node$mode, "integer")), fn,
-    summed_mode(node$mode), skip, TRUE))
+  ends <- lapply(c("min", "max"), function(fn) {
+    one_reduction(cx, as_mode(node, highest_mode(node$mode, "integer")), fn, summed_mode(node$mode), skip, TRUE)
+  })
   new_value(value_node("concat", ends[[1]]$mode, 1, ends))
 }
 
@@ -51,8 +55,9 @@ statistic <- function(fn, whole = FALSE) {
     if (node$mode != "double" && !whole) {
       refuse(cx, call, "a statistic whose type depends on the values", "Make it double: `as.double(x)`.")
     }
-    node <- as_mode(if (node$rank == 0) value_node("concat", node$mode, 1, list(node)) else as_leaf(cx, node), "double")
-    new_value(in_variable(cx, value_node("statistic", "double", 0, list(named_node(cx, node)), fn = fn)))
+    if (node$rank == 0) node <- value_node("concat", node$mode, 1, list(node))
+    node <- named_node(cx, as_mode(as_leaf(cx, node), "double"))
+    new_value(in_variable(cx, value_node("statistic", "double", 0, list(node), fn = fn)))
   }
 }
 

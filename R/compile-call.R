@@ -192,7 +192,17 @@ specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   tryCatch(
     add_routine(state, kernel, types),
     ds_error_unsupported = function(e) refused(state, function() rlang::cnd_signal(e)),
-    ds_error_build = function(e) refused(state, function() rlang::cnd_signal(e))
+    ds_error_build = function(e) refused(state, function() rlang::cnd_signal(e)),
+    error = function(e) refused(state, function() abort_failure(kernel, e))
+  )
+}
+
+# What nobody foresaw, such as code that is nested too deep, is refused like any other.
+abort_failure <- function(kernel, e) {
+  abort_ds("unsupported", "The compiler failed on this function.",
+    c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), condition_line(e)),
+    "Is an expression of it nested very deep? Else please report it; `fallback = TRUE` runs it in R.",
+    file = kernel$file, line = kernel$line, cause = e
   )
 }
 

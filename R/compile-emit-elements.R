@@ -29,7 +29,7 @@ take_leaf <- function(em, node, leaves, id) {
   leaves$lengths <- c(leaves$lengths, paste0(name, "_n"))
   rank <- em$form$vars[[node$name]]$rank
   if (rank > 1) leaves$matrices <- c(leaves$matrices, list(sprintf("%s_d%s", name, seq_len(rank))))
-  function(recycled) bound(sprintf("%s[%s]", name, if (recycled) sprintf("k %% %s_n", name) else "k_"))
+  function(recycled) bound(sprintf("%s[%s]", name, if (recycled) sprintf("k_ %% %s_n", name) else "k_"))
 }
 
 scalar_leaf <- function(em, node, leaves, id) {
@@ -97,7 +97,7 @@ make_elements <- function(em, node) {
 
 # Reductions run over elements as they are made: no vector in between.
 emit_reduce <- function(em, name, node) {
-  parts <- element_parts(em, if (node$args[[1]]$rank == 0) value_node("concat", node$args[[1]]$mode, 1, node$args) else node$args[[1]])
+  parts <- element_parts(em, node$args[[1]])
   mode <- node$args[[1]]$mode
   each <- function(body) each_element(parts, if (node$skip) skip_missing(body, mode) else body)
   text <- switch(node$fn,

@@ -40,7 +40,7 @@ pick_rest <- function(em, node, extent, id) {
     sprintf("const R_xlen_t first%s = %s;", id, paste(place_text(em, node), "- 1")), sprintf("DS_NEED(first%s >= 0);", id),
     sprintf("const R_xlen_t after%1$s = ds_least(first%1$s + 1, %2$s);", id, extent)
   )
-  gap <- sprintf("const R_xlen_t gap%1$s = after%1$s > first%1$s ? after%1$s - first%1$s : 0, left_%1$s = %2$s - gap%1$s;", id, extent)
+  gap <- sprintf("const R_xlen_t gap%1$s = after%1$s > first%1$s ? after%1$s - first%1$s : 0, left%1$s = %2$s - gap%1$s;", id, extent)
   list(steps = c(first, gap), n = paste0("left", id), at = function(j) sprintf("((%1$s) + ((%1$s) >= first%2$s ? gap%2$s : 0))", j, id))
 }
 

@@ -30,7 +30,7 @@ shape_tags <- function(shape) c(shape$tag, unlist(lapply(shape$parts, shape_tags
 
 plain_c_name <- function(id) {
   key <- sub(":[^:]*$", "", id)
-  name <- if (is_temporary(key)) sub(" ", "", key) else sub(".* ", "", key)
+  name <- if (is_temporary(key)) sub(" ", "", substring(key, 2)) else sub(".* ", "", key)
   if (endsWith(id, ":tag")) name <- paste0(name, "_mode")
   name <- gsub("[^A-Za-z0-9_]", "_", gsub("[.$]", "_", iconv(name, "", "ASCII", sub = "_")))
   if (grepl("^[^A-Za-z]", name) || name == "") name <- paste0("v_", name)

@@ -138,9 +138,11 @@ validate_form <- function(form) {
 }
 
 # A form as text, a step a line.
-print_form <- function(form) {
+print_form <- function(form) gsub(temporary_mark, "", form_text(form), fixed = TRUE)
+
+form_text <- function(form) {
   head <- sprintf("%s(%s)", form$name, paste(vapply(form$arguments, var_words, "", form), collapse = ", "))
-  c(head, steps_text(form$steps, "  "), unlist(lapply(form$callees, function(one) c("", print_form(one)))))
+  c(head, steps_text(form$steps, "  "), unlist(lapply(form$callees, function(one) c("", form_text(one)))))
 }
 
 var_words <- function(name, form) sprintf("%s: %s", name, type_words(form$vars[[name]]))

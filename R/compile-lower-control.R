@@ -173,7 +173,7 @@ lower_open_loop <- function(cx, code, turn) {
 lower_stopifnot <- function(cx, code, wanted) {
   for (part in as.list(code)[-1]) {
     cond <- as_mode(lower_node(cx, part, named = TRUE), "logical")
-    if (cond$rank > 0) cond <- value_node("reduce", "logical", 0, list(cond), fn = "all", skip = FALSE)
+    if (cond$rank > 0) cond <- reduce_node(cx, "all", as_leaf(cx, cond), "logical")
     lower_ways(cx, cond, function() NULL, function() fall_back(cx, "stopifnot()"))
   }
   null_value()

@@ -38,7 +38,7 @@ block <- function(cx, make) {
   made
 }
 
-is_temporary <- function(key) startsWith(key, "value ")
+is_temporary <- function(key) startsWith(key, temporary_mark)
 
 join_flows <- function(one, other) {
   if (is.null(one) || is.null(other)) return(one %||% other)

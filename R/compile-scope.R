@@ -75,8 +75,10 @@ outside_variable <- function(cx, name, field = NULL) {
   cx$shared$outside[[label]]
 }
 
-# A variable that no name of the kernel can clash with.
+# Begins the keys of variables that are the compiler's own; no name in R does.
+temporary_mark <- "\001"
+
 new_variable <- function(cx) {
   cx$temporaries <- cx$temporaries + 1
-  paste("value", cx$temporaries)
+  paste0(temporary_mark, "value ", cx$temporaries)
 }
