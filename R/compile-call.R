@@ -181,7 +181,9 @@ note_fallback <- function(state, where, ...) {
 # Builds or loads the routine for arguments like these. FALSE where there is none and R is to do it.
 specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   local_plain()
-  types <- lapply(seq_along(values), function(i) if (missing[[i]]) unset_type() else type_of_value(values[[i]]))
+  types <- lapply(seq_along(values), function(i) {
+    if (is.na(missing[[i]])) pending_type(i) else if (missing[[i]]) unset_type() else type_of_value(values[[i]])
+  })
   unknown <- vapply(types, is.null, NA)
   kernel <- read_kernel(state$original)
   if (any(unknown)) {

@@ -197,5 +197,5 @@ emit_statistic <- function(em, name, node) {
   from <- em$names[[node$args[[1]]$name]]
   room <- node$fn == "ds_median"
   c("{", indent(c(sprintf("DS_NEED(%s_n <= INT_MAX);", from), if (room) sprintf("DS_NEW(double, room_, %s_n);", from),
-    sprintf("%1$s = %2$s(%3$s, %3$s_n, %4$s);", name, node$fn, from, if (room) "room" else "NULL"))), "}")
+    sprintf("%1$s = %2$s(%3$s, %3$s_n, %4$s);", name, node$fn, from, if (room) "room_" else "NULL"))), "}")
 }

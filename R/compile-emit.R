@@ -158,6 +158,7 @@ emit_step <- function(em, step) {
     scope = emit_scope(em, step),
     leave = sprintf("goto end_%s;", label_text(step$label)),
     fallback = "DS_FALLBACK;",
+    pending = if (em$form$random) "DS_FALLBACK;" else sprintf("{ UNPROTECT(held); return DS_PENDING(%d); }", step$at - 1L),
     `return` = emit_return(em, step)
   )
 }

@@ -39,7 +39,7 @@ op_table <- c(
     `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),
     `repeat` = op_row(0, blocks = "body"), `break` = op_row(0), `next` = op_row(0), edge = op_row(0, "id"),
     scope = op_row(0, "label", blocks = "body"), leave = op_row(0, "label"),
-    need = op_row(1, effects = "falls back"), fallback = op_row(0, "why", effects = "falls back"),
+    need = op_row(1, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0, "why", effects = "falls back"),
     `return` = op_row(NA, c("shape", "visible"))
   )
 )

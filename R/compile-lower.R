@@ -87,10 +87,11 @@ routines_called <- function(steps) {
 lower_function <- function(kernel, types, shared, main = TRUE) {
   cx <- new_lowering(kernel, shared)
   cx$main <- main
-  missing <- names(types)[vapply(types, function(type) identical(type$modes, "unset"), NA)]
+  missing <- names(types)[vapply(types, function(type) identical(type$modes, "unset") && is.null(type$pending), NA)]
+  pending <- names(types)[vapply(types, function(type) !is.null(type$pending), NA)]
   cx$scope <- new_scope(kernel, missing = missing)
   cx$flow <- types
-  given <- setdiff(names(types), missing)
+  given <- setdiff(names(types), c(missing, pending))
   arguments <- vapply(given, function(name) held_name(cx, name, types[[name]]$modes, types[[name]]$rank), "")
   steps <- block(cx, function() {
     lower_defaults(cx, missing)
@@ -231,6 +232,10 @@ read_variable <- function(cx, key, name) {
   if ("unset" %in% type$modes && !is.null(type$promise)) {
     force_promise(cx, key, type)
     return(read_variable(cx, key, name))
+  }
+  if (!is.null(type$pending)) {
+    put(cx, "pending", at = type$pending)
+    never(cx)
   }
   if (identical(type$modes, "unset")) {
     if (name %in% names(cx$scope$kernel$formals)) fall_back(cx, sprintf("the argument `%s` is missing", name))

@@ -13,6 +13,9 @@ number_type <- function(modes, rank = 0, names = NULL, promise = NULL) {
 
 unset_type <- function() number_type("unset")
 
+# Of an argument that may only be worked out where R would: the position of it.
+pending_type <- function(at) c(unset_type(), list(pending = at))
+
 conflict_type <- function(why) list(kind = "conflict", why = why)
 
 data_modes <- function(type) intersect(type$modes, mode_names)
@@ -82,6 +85,6 @@ type_of_value <- function(value) {
 
 # A type as one short string: "d1" is a double vector, "m" a missing argument.
 type_code <- function(type) {
-  if (is.null(type)) "?" else if (identical(type$modes, "unset")) "m" else
+  if (is.null(type)) "?" else if (!is.null(type$pending)) "p" else if (identical(type$modes, "unset")) "m" else
     paste0(mode_field(type$modes, "sign"), if (type$rank > 9) letters[[type$rank - 9]] else type$rank)
 }

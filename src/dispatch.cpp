@@ -14,6 +14,9 @@ typedef SEXP (*kernel_routine)(SEXP*, int*);
 
 const SEXP past_end = reinterpret_cast<SEXP>(1);  // DS_PAST_END of kernel.h
 
+// Is what a kernel gives no object but a message of kernel.h?
+inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) < 4096; }
+
 // Fields of a routine, as new_routine() makes it.
 enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random };
 
@@ -57,13 +60,14 @@ SEXP function_of(SEXP symbol, SEXP env) {
 }
 
 const char* const calm_functions[] = {
-  "(", "+", "-", "*", "/", "^", ":", "[", "[[", "$", "c", "length", "nrow", "ncol", "seq_len", "seq_along", "numeric", "rep", NULL
+  "(", "+", "-", "*", "/", "^", ":", "[", "[[", "$", "c", "length", "nrow", "ncol", "seq_len", "seq_along", "numeric", "rep", "quote", NULL
 };
 
 bool is_calm_call(SEXP code, SEXP env) {
   if (TYPEOF(code) == SYMSXP || TYPEOF(code) != LANGSXP) return true;
   if (TYPEOF(CAR(code)) != SYMSXP) return false;
   const char* name = CHAR(PRINTNAME(CAR(code)));
+  if (strcmp(name, "quote") == 0) return function_of(CAR(code), env) == function_of(CAR(code), R_BaseEnv);
   int i = 0;
   while (calm_functions[i] != NULL && strcmp(calm_functions[i], name) != 0) ++i;
   if (calm_functions[i] == NULL || function_of(CAR(code), env) != function_of(CAR(code), R_BaseEnv)) return false;
@@ -179,11 +183,12 @@ extern "C" SEXP ds_run(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   int line = 0;
   SEXP value = reinterpret_cast<kernel_routine>(R_ExternalPtrAddr(pointer))(held, &line);
   const uintptr_t bits = reinterpret_cast<uintptr_t>(value);
-  const int code = value == NULL ? 1 : value == past_end ? 2 : (bits & 2) ? 3 : 0;
+  const int code = value == NULL ? 1 : value == past_end ? 2 : is_message(value) ? static_cast<int>(bits) : (bits & 2) ? 3 : 0;
   if (code == 3) value = reinterpret_cast<SEXP>(bits & ~static_cast<uintptr_t>(2));
-  PROTECT(code == 1 || code == 2 ? R_NilValue : value);
+  const bool plain = code == 0 || code == 3;
+  PROTECT(plain ? value : R_NilValue);
   SEXP made = PROTECT(Rf_allocVector(VECSXP, 3));
-  SET_VECTOR_ELT(made, 0, code == 1 || code == 2 ? R_NilValue : value);
+  SET_VECTOR_ELT(made, 0, plain ? value : R_NilValue);
   SET_VECTOR_ELT(made, 1, Rf_ScalarInteger(code));
   SET_VECTOR_ELT(made, 2, Rf_ScalarInteger(line));
   UNPROTECT(2);
@@ -200,16 +205,18 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   char* code = static_cast<char*>(alloca(2 * count + 2));
   const char* why = NULL;
   // what may not be worked out before R would: only where R is certain to, and in its order
+  bool* pending = static_cast<bool*>(alloca((count + 1) * sizeof(bool)));
   for (int i = 0; i < count && why == NULL; ++i) {
     SEXP value = Rf_findVarInFrame(frame, VECTOR_ELT(symbols, i));
     bound[i] = value;
+    pending[i] = false;
     if (TYPEOF(value) != PROMSXP || PRVALUE(value) != R_UnboundValue || PRENV(value) == frame) continue;
     promise_kind kind = kind_of(value, 0);
     if (kind == calm) continue;
     bool sure = false;
     for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) sure = sure || INTEGER(certain)[k] == i + 1;
     if (kind == absent) why = "an argument is missing in the function that passes it on";
-    else if (!sure) why = "an argument is worked out by a call that R might not make";
+    else pending[i] = !sure;
   }
   if (why == NULL) {
     for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) {
@@ -217,15 +224,20 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
       if (TYPEOF(value) == PROMSXP && PRENV(value) != frame) Rf_eval(value, frame);
     }
   }
-  int given = 0;
-  char* at = code;
-  bool known = true;
+  int given;
+  char* at;
+  bool known;
+again:
+  given = 0;
+  at = code;
+  known = true;
   for (int i = 0; i < count && why == NULL; ++i) {
     SEXP value = bound[i];
     if (value == R_MissingArg || (TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && PRENV(value) == frame)) {
       *at++ = 'm';
       continue;
     }
+    if (pending[i]) { *at++ = 'p'; continue; }
     if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, frame);
     bound[i] = value;
     if (!type_of(value, at)) { known = false; *at++ = '?'; continue; }
@@ -238,12 +250,12 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
     if (routine == NULL) {
       if (attempt > 0 && known) break;
       SEXP values = PROTECT(Rf_allocVector(VECSXP, count));
-      SEXP missing = PROTECT(Rf_allocVector(LGLSXP, count));
+      SEXP missing = PROTECT(Rf_allocVector(LGLSXP, count));  // NA: not worked out yet
       const char* c = code;
       for (int i = 0; i < count; ++i) {
-        LOGICAL(missing)[i] = *c == 'm';
-        if (*c != 'm') SET_VECTOR_ELT(values, i, bound[i]);
-        c += *c == 'm' || *c == '?' ? 1 : 2;
+        LOGICAL(missing)[i] = *c == 'p' ? NA_LOGICAL : *c == 'm';
+        if (*c != 'm' && *c != 'p') SET_VECTOR_ELT(values, i, bound[i]);
+        c += *c == 'm' || *c == 'p' || *c == '?' ? 1 : 2;
       }
       SEXP made = call_r("first_of_types", state, values, missing);
       UNPROTECT(2);
@@ -263,15 +275,22 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
       for (R_xlen_t i = 0; i < all; ++i) SET_VECTOR_ELT(list, i, held[i]);
       SEXP made = PROTECT(call_r("run_guarded", address_of(routine), list, R_NilValue));
       const int result = INTEGER(VECTOR_ELT(made, 1))[0];
-      value = result == 1 ? NULL : result == 2 ? past_end : VECTOR_ELT(made, 0);
+      value = result == 1 ? NULL : result == 2 ? past_end : result >= 16 ? reinterpret_cast<SEXP>(static_cast<uintptr_t>(result)) :
+        VECTOR_ELT(made, 0);
       visible = result != 3;
       line = INTEGER(VECTOR_ELT(made, 2))[0];
       UNPROTECT(2);
     } else {
       value = reinterpret_cast<kernel_routine>(R_ExternalPtrAddr(address_of(routine)))(held, &line);
       const uintptr_t bits = reinterpret_cast<uintptr_t>(value);
-      visible = value == past_end || !(bits & 2);
+      visible = is_message(value) || !(bits & 2);
       if (!visible) value = reinterpret_cast<SEXP>(bits & ~static_cast<uintptr_t>(2));
+    }
+    if (is_message(value) && value != NULL && value != past_end) {  // an argument is used for the first time: see DS_PENDING
+      const int i = static_cast<int>(reinterpret_cast<uintptr_t>(value)) - 16;
+      Rf_eval(bound[i], frame);
+      pending[i] = false;
+      goto again;
     }
     if (value == past_end) {
       SEXP key = PROTECT(Rf_mkString(code));

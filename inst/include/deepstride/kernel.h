@@ -21,6 +21,7 @@
 /* What a kernel gives instead of a value: NULL, for R to do it, or the wish to be
  * built again with code for places past the end of vectors. */
 #define DS_PAST_END ((SEXP) 1)
+#define DS_PENDING(at) ((SEXP) (uintptr_t) (16 + (at))) /* an argument that R would work out here */
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
 #define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
 #define DS_FALLBACK do { *where = __LINE__; goto fallback; } while (0) /* #line makes that the user's line */
