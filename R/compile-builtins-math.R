@@ -97,7 +97,6 @@ rounding_to <- function(op, second, default) {
   function(cx, call) {
     args <- matched_call(cx, call, formals)
     values <- operand_values(cx, c(args["x"], if (is.null(args[[second]])) list(default) else args[second]))
-    if (values[[1]]$node$mode != "double" || length(values[[1]]$modes) > 1) refuse(cx, call, "rounding of whole numbers", "Leave it out.")
     if (values[[2]]$node$rank > 0) refuse(cx, call, "digits that are a vector")
     element_value(cx, call, op, values)
   }
@@ -192,18 +191,12 @@ math_rows <- function() {
   c(
     list(
       abs = absolute_value, floor = plain_element("floor"), ceiling = plain_element("ceiling"),
-      trunc = plain_element("trunc"), sign = lower_sign, log = lower_log, round = rounding_to("round", "digits", 0),
+      trunc = plain_element("trunc"), sign = plain_element("sign"), log = lower_log, round = rounding_to("round", "digits", 0),
       signif = rounding_to("signif", "digits", 6), atan2 = mathematical("atan2", 2, FALSE)
     ),
     lapply(quiet, mathematical, warns = FALSE), lapply(loud, mathematical),
     lapply(c(beta = "beta", lbeta = "lbeta", choose = "choose", lchoose = "lchoose"), mathematical, count = 2)
   )
-}
-
-lower_sign <- function(cx, call) {
-  found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
-  if (found$mode != "double") refuse(cx, call, "the sign of whole numbers", "Make them double: `as.double(x)`.")
-  element_value(cx, call, "sign", found$values)
 }
 
 # ifelse(): of one test R gives back one side, worked out only then; of a vector each side is

@@ -191,12 +191,16 @@ specialise <- function(state, values, missing = rep(FALSE, length(values))) {
     return(refused(state, function() refuse_argument(kernel, values, which(unknown)[[1]])))
   }
   names(types) <- names(kernel$formals)
-  tryCatch(
-    add_routine(state, kernel, types),
-    ds_error_unsupported = function(e) refused(state, function() rlang::cnd_signal(e)),
-    ds_error_build = function(e) refused(state, function() rlang::cnd_signal(e)),
-    error = function(e) refused(state, function() abort_failure(kernel, e))
+  caught <- tryCatch(
+    {
+      add_routine(state, kernel, types)
+      NULL
+    },
+    error = identity
   )
+  if (is.null(caught)) return(TRUE)
+  known <- inherits(caught, c("ds_error_unsupported", "ds_error_build"))
+  refused(state, function() if (known) rlang::cnd_signal(caught) else abort_failure(kernel, caught))
 }
 
 # What nobody foresaw, such as code that is nested too deep, is refused like any other.

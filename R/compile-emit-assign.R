@@ -153,7 +153,7 @@ make_sample <- function(em, node) {
   from <- if (of$rank > 0) em$names[[of$name]]
   chosen <- function(at) if (is.null(from)) sprintf("(int) (%s + 1)", at) else sprintf("%s[%s]", from, at)
   whole <- if (is.null(from)) sprintf("DS_NEED((double) of_ == %s);", value(em, as_mode(of, "double"))) else "DS_NEED(of_ != 1);"
-  again <- sprintf("for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = %s; }", chosen("at"))
+  again <- sprintf("for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = %s; }", chosen("at_"))
   steps <- c(sprintf("const R_xlen_t of_ = %s, n_ = %s;", c_count(em, node$args[[2]]), c_count(em, node$args[[3]])),
     "DS_NEED(of_ >= 1 && of_ <= INT_MAX);", whole)
   if (node$replace) return(list(steps = steps, count = "n_", fill = again))

@@ -23,9 +23,11 @@ pick_one <- function(em, node, extent, id) {
 }
 
 pick_range <- function(em, node, extent, id, grow) {
-  inside <- if (grow) "lo%1$s >= 1 && hi%1$s >= 1" else "lo%1$s >= 1 && hi%1$s >= 1 && lo%1$s <= %2$s && hi%1$s <= %2$s"
+  inside <- paste(c(
+    sprintf("lo%1$s >= 1 && hi%1$s >= 1", id), if (!grow) sprintf("lo%1$s <= %2$s && hi%1$s <= %2$s", id, extent)
+  ), collapse = " && ")
   list(
-    steps = c(range_locals(em, node, id), sprintf(paste0("DS_NEED(n_%1$s == 0 || (", inside, "));"), id, extent)),
+    steps = c(range_locals(em, node, id), sprintf("DS_NEED(n_%s == 0 || (%s));", id, inside)),
     n = paste0("n_", id), most = sprintf("(n_%1$s == 0 ? 0 : ds_most(lo%1$s, hi%1$s))", id),
     at = function(j) if (node$colon) sprintf("(lo%1$s - 1 + (%2$s) * step%1$s)", id, j) else j
   )
@@ -131,7 +133,11 @@ emit_store_many <- function(em, step, name) {
   picked <- pick_all(em, list(name = step$name, mode = type$modes), if (grow) "grow" else "", at)
   from <- if (node$rank > 0) em$names[[node$name]]
   value <- if (is.null(from)) sprintf("const %s x_ = %s;", mode_field(type$modes, "c"), value(em, node))
-  room <- if (grow && !is.null(picked$most)) sprintf(if (grows(em, step$name)) "DS_ROOM(%s, %s, %s);" else "DS_NO_ROOM(%s, %s);", name, picked$most, mode_args(type$modes))
+  room <- if (!grow || is.null(picked$most)) NULL else if (grows(em, step$name)) {
+    sprintf("DS_ROOM(%s, %s, %s);", name, picked$most, mode_args(type$modes))
+  } else {
+    sprintf("DS_NO_ROOM(%s, %s);", name, picked$most)
+  }
   same <- !is.null(from) && from == name
   c("{", indent(c(
     value, picked$steps, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * ")),

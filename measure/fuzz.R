@@ -31,7 +31,7 @@ run_share <- function(seeds, helper, optimisation) {
     shown <- lapply(found[c("arguments", "expected", "found")], deparse)
     cat("arguments:", shown$arguments, "R:", shown$expected, "compiled:", shown$found, sep = "\n")
   }
-  c(bad = bad, refused = programs$refused, handed_back = programs$handed_back)
+  c(bad = bad, refused = programs$refused, fallbacks = programs$fallbacks)
 }
 
 helper <- normalizePath(file.path("tests", "testthat", "helper-programs.R"))
@@ -45,7 +45,7 @@ counts <- Reduce(`+`, lapply(running, function(one) {
   one$get_result()
 }))
 cat(sprintf(
-  "%d programs, 6 calls each: %.0f mismatches, %.0f calls refused, %.0f handed back\n", diff(seeds) + 1,
-  counts[["bad"]], counts[["refused"]], counts[["handed_back"]]
+  "%d programs, 6 calls each: %.0f mismatches, %.0f calls refused, %.0f fell back\n", diff(seeds) + 1,
+  counts[["bad"]], counts[["refused"]], counts[["fallbacks"]]
 ))
 if (counts[["bad"]] > 0) quit(status = 1)

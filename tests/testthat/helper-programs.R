@@ -238,7 +238,7 @@ outcome_of <- function(f, arguments) {
 
 # What became of calls so far; a few programs mix shapes that have no type and are refused.
 programs <- new.env()
-programs$refused <- programs$handed_back <- 0
+programs$refused <- programs$fallbacks <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
 # NULL, or what differs between a program in R and compiled.
@@ -247,8 +247,7 @@ program_mismatch <- function(seed, rounds = 6) {
   f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
   fast <- ds_compile(f)
   on.exit({
-    programs$handed_back <- programs$handed_back + attr(fast, "ds_compiled")$handed_back
-    deepstride:::forget_kernels() # R holds a few hundred libraries
+    programs$fallbacks <- programs$fallbacks + attr(fast, "ds_compiled")$fallbacks
   })
   for (round in seq_len(rounds)) {
     arguments <- random_arguments(seed, round)

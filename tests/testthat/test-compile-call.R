@@ -68,7 +68,7 @@ test_that("the command compiles a function of a script, or says what is missing"
     "compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85", "--emit",
     "c"
   ))
-  expect_match(source$stdout, "SEXP ds_kernel(SEXP *a)", fixed = TRUE)
+  expect_match(source$stdout, "SEXP ds_kernel(SEXP *a", fixed = TRUE)
   expect_match(source$stdout, "#line 3", fixed = TRUE)
   out <- tempfile("out")
   run_deepstride(c("compile", script, "--function", "route", "--like", "rain=double(10), keep=0.85", "--out", out))
@@ -132,7 +132,7 @@ test_that("where a call reaches past the end the kernel is built for that, once"
   expect_identical(fast(c(1, 2), 5), NA_real_)
   inspection <- ds_inspect(fast)
   expect_identical(as.data.frame(inspection)$past_end, TRUE)
-  expect_identical(inspection$handed_back, 0)
+  expect_identical(inspection$fallbacks, 0)
   expect_identical(fast(c(1, 2), 2), 2)
 })
 

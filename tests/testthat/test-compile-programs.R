@@ -21,6 +21,6 @@ test_that("random programs come to the same as in R", {
     answer <- one$get_result()
     expect_identical(answer$found, list())
     expect_lt(answer$programs$refused, 20) # a few mix shapes that have no type
-    expect_lt(answer$programs$handed_back, 150) # of 300 calls: the others ran as native code to their end
+    expect_lt(answer$programs$fallbacks, 150) # of 300 calls: the others ran as native code to their end
   }
 })

@@ -67,7 +67,7 @@ test_that("with a fallback the original runs instead, and that is said once", {
   expect_warning(value <- fast(123), "runs in R instead", class = "ds_warning_fallback")
   expect_identical(value, 3L)
   expect_silent(fast(1))
-  expect_identical(ds_inspect(fast)$handed_back, 2)
+  expect_identical(ds_inspect(fast)$fallbacks, 2)
 })
 
 test_that("without a compiler there is a clear error, and a fallback", {

@@ -1,8 +1,8 @@
 # Compiled kernels beside R itself: values, types, warnings, errors, random state.
 
-# The same, and no call handed back to R: it was native code that gave it.
+# The same, and no call fell back to R: it was native code that gave it.
 natively_as_r <- function(f, ...) {
-  expect_identical(ds_inspect(same_as_r(f, ...))$handed_back, 0, label = paste(deparse(body(f))[[1]], "handed back"))
+  expect_identical(ds_inspect(same_as_r(f, ...))$fallbacks, 0, label = paste(deparse(body(f))[[1]], "fell back"))
 }
 
 same_as_r <- function(f, ...) {

@@ -450,7 +450,9 @@ static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t neede
 
 /* Objects of variables: as long as the variable is, with its extents, of the mode that it
  * was found to be of, with names. */
-static inline SEXP ds_fit(SEXP s, R_xlen_t used) { return XLENGTH(s) == used ? s : Rf_xlengthgets(s, used); }
+static inline SEXP ds_fit(SEXP s, R_xlen_t used) {
+  return s == R_NilValue || XLENGTH(s) == used ? s : Rf_xlengthgets(s, used);
+}
 static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
   if (Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank) return s;
   if (MAYBE_SHARED(s)) s = Rf_duplicate(s);
@@ -462,8 +464,9 @@ static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
   return s;
 }
 static inline SEXP ds_as(int tag, SEXP s) {
-  if (tag == DS_NULL) return R_NilValue;
   const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : REALSXP;
+  if (tag == DS_NULL) return R_NilValue;
+  if (s == R_NilValue) return Rf_allocVector(type, 0);
   if ((SEXPTYPE) TYPEOF(s) == type) return s;
   s = Rf_coerceVector(PROTECT(s), type);
   UNPROTECT(1);
