@@ -63,6 +63,7 @@ op_text <- function(node, operands, sure = FALSE) {
   for (i in seq_along(operands)) {
     one <- operands[[i]]
     loose <- !is.na(row$level) && row$level < 20 && !is.na(one$level) && (one$level < row$level || (i > 1 && one$level == row$level))
+    loose <- loose || (startsWith(one$text, "-") && startsWith(row$text, "-"))
     text <- gsub(paste0("@", i), if (loose) paste0("(", one$text, ")") else one$text, text, fixed = TRUE)
   }
   list(text = text, level = if (identical(row$level, 20)) operands[[1]]$level else row$level)

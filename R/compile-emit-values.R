@@ -34,13 +34,13 @@ all_sure <- function(em, node) {
 constant_text <- function(node) {
   value <- node$value
   if (is.na(value) && !is.nan(value)) return(bound(mode_field(node$mode, "na")))
-  if (node$mode != "double") return(bound(sprintf("%d", as.integer(value)), if (value < 0) 14 else NA))
+  if (node$mode != "double") return(bound(sprintf("%d", as.integer(value)), if (value < 0) 11 else NA))
   if (is.nan(value)) return(bound("R_NaN"))
   if (is.infinite(value)) return(bound(if (value > 0) "R_PosInf" else "R_NegInf"))
   text <- sprintf("%.15g", value)
   if (as.numeric(text) != value) text <- sprintf("%.17g", value)
   if (!grepl("[.e]", text)) text <- paste0(text, ".0")
-  bound(text, if (value < 0 || startsWith(text, "-")) 14 else NA)
+  bound(text, if (startsWith(text, "-")) 11 else NA)
 }
 
 variable_text <- function(em, node) {

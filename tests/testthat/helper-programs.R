@@ -228,7 +228,8 @@ outcome_of <- function(f, arguments) {
     warning = function(w) {
       warned <<- c(warned, conditionMessage(w))
       invokeRestart("muffleWarning")
-    }
+    },
+    message = function(m) invokeRestart("muffleMessage")
   )
   list(
     value = rapply(list(value), one_missing, how = "replace"), warned = warned,

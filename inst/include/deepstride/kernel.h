@@ -308,6 +308,8 @@ static inline R_xlen_t ds_at(double x) { return (R_xlen_t) __builtin_ia32_cvttsd
 #else
 static inline R_xlen_t ds_at(double x) { return x >= 1 && x < 4503599627370496.0 ? (R_xlen_t) x : 0; }
 #endif
+static inline int ds_is_whole(double x) { return fabs(x) < 4503599627370496.0 && x == floor(x); }
+
 /* A count from a number; -1 where R would complain. */
 static inline R_xlen_t ds_count(double x) {
   return x >= 0 && x < 4503599627370496.0 ? (R_xlen_t) x : -1;
