@@ -78,7 +78,7 @@ lower_array <- function(cx, call) {
 
 lower_colon <- function(cx, call) {
   ends <- lower_in_order(cx, as.list(call)[-1], function(cx, code) {
-    node <- lower_node(cx, code, named = TRUE)
+    node <- any_number(cx, lower(cx, code), code)
     as_single(cx, as_mode(node, highest_mode(node$mode, "integer")))
   })
   new_value(range_node(ends[[1]], ends[[2]], TRUE))

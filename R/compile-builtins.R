@@ -122,7 +122,7 @@ constant_flag <- function(cx, code, call) {
 
 # A count or an extent: one number.
 count_node <- function(cx, code) {
-  node <- lower_node(cx, code, named = TRUE)
+  node <- any_number(cx, lower(cx, code), code)
   if (node$mode == "logical") fall_back(cx, "a length that is logical")
   as_single(cx, node)
 }

@@ -17,7 +17,7 @@ emit_range_loop <- function(em, step, name) {
       sprintf("if (%s) {", paste(c(sprintf("step%s == %s", id, step$direction), unique(tests)), collapse = " && ")),
       indent(counted_loop(em, step, step$blocks$body, name, id, counter, step$direction)), "} else {",
       indent(counted_loop(em, step, careful, name, id, counter, NA)), "}"
-    ) else counted_loop(em, step, careful, name, id, counter, NA)
+    ) else counted_loop(em, step, careful, name, id, counter, if (step$args[[1]]$colon) NA else 1)
   )), "}")
 }
 

@@ -100,6 +100,7 @@ as_mode <- function(node, mode) {
 lower_loop <- function(cx, id, turn, open) {
   head <- join_flows(cx$flow, cx$heads[[id]])
   entry <- cx$flow
+  line <- cx$line
   repeat {
     frame <- new.env()
     frame$edges <- list()
@@ -118,6 +119,7 @@ lower_loop <- function(cx, id, turn, open) {
   cx$heads[[id]] <- head
   body <- resolve_edges(cx, body, frame$edges, head, out)
   if (!is.null(last)) body <- c(body, edge_steps(cx, last, head))
+  cx$line <- line
   cx$out <- c(cx$out, edge_steps(cx, entry, head))
   cx$flow <- out
   body

@@ -5,8 +5,7 @@ lower_position <- function(cx, code) {
   position <- function(op, ...) value_node(op, "integer", 1, list(...))
   if (rlang::is_missing(code)) return(position("all"))
   if (is.call(code) && call_name(code) == "-" && length(code) == 2 && is_builtin(cx, "-")) {
-    inner <- lower(cx, code[[2]])
-    node <- node_of(cx, inner, code, named = TRUE)
+    node <- any_number(cx, lower(cx, code[[2]]), code)
     if (node$mode != "logical" && (node$rank == 0 || node$op == "range")) {
       return(position("leave_out", if (node$rank == 0) named_node(cx, node) else node))
     }
@@ -14,7 +13,7 @@ lower_position <- function(cx, code) {
   } else {
     value <- lower(cx, code)
     if (value$kind == "number" && is.null(value$node)) fall_back(cx, "an index that is NULL")
-    node <- node_of(cx, value, code, named = TRUE)
+    node <- any_number(cx, value, code)
   }
   if (node$mode == "logical") {
     if (node$rank == 0) node <- value_node("concat", "logical", 1, list(node))

@@ -287,6 +287,15 @@ settle <- function(cx, value) {
   value
 }
 
+# The node of a number of which it does not matter whether it is an integer or a double.
+any_number <- function(cx, value, code) {
+  if (value$kind == "number" && !is.null(value$node) && all(value$modes %in% c("null", "integer", "double"))) {
+    value <- not_null(cx, value)
+    value$modes <- value$node$mode
+  }
+  node_of(cx, value, code, named = TRUE)
+}
+
 lower_node <- function(cx, code, named = FALSE) node_of(cx, lower(cx, code), code, named)
 
 # The nodes of several pieces of code, worked out from the first to the last: where a
