@@ -88,7 +88,8 @@ element_names <- function(cx, call, values) {
   named <- !vapply(values, function(value) is.null(value$names), NA)
   if (!any(named)) return(NULL)
   long <- vapply(values, function(value) value$node$rank > 0, NA)
-  if (sum(long) > 1 || anyNA(unlist(lapply(values, function(value) value$names)))) {
+  if (any(long & !named) || (sum(long) > 1 && length(unique(lengths(lapply(values[named], function(value) value$names)))) > 1) ||
+    anyNA(unlist(lapply(values, function(value) value$names)))) {
     refuse(cx, call, "vectors with names, where the compiler does not keep them", "Take them off: `unname()`.")
   }
   values[[which(named)[[1]]]]$names

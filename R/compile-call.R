@@ -81,8 +81,8 @@ new_state <- function(f, kernel, numerics, fallback) {
   state$built <- state$routines <- list()
   state$symbols <- lapply(names(kernel$formals), as.name)
   state$certain <- certain_arguments(kernel)
-  state$fallbacks <- 0
-  state$in_row <- 0L
+  state$counts <- double(2) # fallbacks so far and in a row: the dispatcher counts in place
+  state$declined <- character()
   state
 }
 
@@ -146,9 +146,11 @@ certain_arguments <- function(kernel) {
 arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!")
 
 # Called by the dispatcher where no routine fits. FALSE where R is to do it.
-first_of_types <- function(state, values, missing) {
+first_of_types <- function(state, values, missing, code) {
   names(values) <- names(formals(state$original))
-  specialise(state, values, missing)
+  made <- specialise(state, values, missing)
+  if (!made && !(grepl("?", code, fixed = TRUE) && !state$fallback)) state$declined <- c(state$declined, code)
+  made
 }
 
 # A vector is read or written past its end, unforeseen: the kernel is built again with code for that.
@@ -164,12 +166,9 @@ run_guarded <- function(routine, arguments, ...) {
   )
 }
 
-# `where` is a line of the kernel, or a reason. Told once where it becomes a habit.
-note_fallback <- function(state, where, ...) {
-  state$fallbacks <- state$fallbacks + 1
-  if (!is.integer(state$in_row)) state$in_row <- 0L
-  state$in_row <- state$in_row + 1L
-  if (state$in_row != 3L || isTRUE(state$told_row)) return()
+# Told once where falling back becomes a habit. `where` is a line of the kernel, or a reason.
+tell_fallbacks <- function(state, where, ...) {
+  if (isTRUE(state$told_row) || !is.null(state$told)) return()
   state$told_row <- TRUE
   why <- if (is.character(where)) where else if (where > 0) sprintf("line %d does what compiled code leaves to R", where) else
     "it does what compiled code leaves to R"

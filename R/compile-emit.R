@@ -148,6 +148,7 @@ emit_step <- function(em, step) {
     store_many = emit_store_many(em, step, name),
     append = emit_append(em, step, name),
     own = sprintf("DS_OWN(%s, %s);", name, mode_field(em$form$vars[[step$name]]$modes, "reader")),
+    room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", wide_sum(em, arg()), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
     need = sprintf("DS_NEED(%s);", condition(em, arg())),
     `if` = emit_if(em, step),

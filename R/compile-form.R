@@ -35,7 +35,7 @@ op_table <- c(
     copy_tag = op_row(0, c("name", "from"), effects = "writes"), empty = op_row(0, "name", effects = "writes"),
     store = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     store_many = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
-    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), guard = op_row(0, c("name", "tags"), effects = "falls back"),
+    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), room = op_row(1, "name", effects = "falls back"), guard = op_row(0, c("name", "tags"), effects = "falls back"),
     `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),
     `repeat` = op_row(0, blocks = "body"), `break` = op_row(0), `next` = op_row(0), edge = op_row(0, "id"),
     scope = op_row(0, "label", blocks = "body"), leave = op_row(0, "label"),

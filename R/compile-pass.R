@@ -4,11 +4,13 @@
 #   sharing who holds whose object, and when a variable needs one of its own
 #   facts   integers that are never NA; doubles that are whole numbers
 #   places  indices that are inside for every turn of a loop, and the tests that prove it
+#   falling places under a counter that only falls, bounded by one test before the loop
 #   fills   vectors that a loop overwrites need not be filled first
 
 annotate_form <- function(form, main = TRUE) {
   form$main <- main
-  for (pass in list(pass_tidy, pass_growth, pass_sharing, pass_facts, pass_places, pass_fills)) form <- pass(form)
+  form$wide <- form$sure <- form$growing <- character()
+  for (pass in list(pass_tidy, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling, pass_fills)) form <- pass(form)
   form
 }
 

@@ -48,6 +48,7 @@ join_kinds <- function(one, other) {
   if (other$kind == "conflict") return(other)
   unset <- vapply(list(one, other), function(type) identical(type$modes, "unset"), NA)
   if (one$kind == "list" && other$kind == "list" && identical(one$labels, other$labels)) return(one)
+  if (one$kind == "list" && other$kind == "list") return(conflict_type("not a list of the same parts everywhere"))
   if (any(unset)) return(conflict_type(sprintf("%s on one way only", if (unset[[1]]) kind_words(other) else kind_words(one))))
   conflict_type(sprintf("%s at one place and %s at another", kind_words(one), kind_words(other)))
 }

@@ -20,8 +20,10 @@ inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) <
 // Fields of a routine, as new_routine() makes it.
 enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random };
 
-// The code of one argument, as type_code() has it, into `code`; false where it has none.
+// The code of one argument, as type_code() has it, into `code`; false where it has none: "~" has attributes
+// that kernels don't keep, "?" is of another kind.
 bool type_of(SEXP value, char* code) {
+  code[0] = '?';
   switch (TYPEOF(value)) {
     case REALSXP: code[0] = 'd'; break;
     case INTSXP: code[0] = 'i'; break;
@@ -30,7 +32,7 @@ bool type_of(SEXP value, char* code) {
   }
   int rank = XLENGTH(value) == 1 ? 0 : 1;
   for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) {
-    if (TAG(at) != R_DimSymbol) return false;
+    if (TAG(at) != R_DimSymbol) { code[0] = OBJECT(value) ? '?' : '~'; return false; }
     rank = Rf_length(CAR(at));
     if (rank < 2 || rank > 30) return false;
   }
@@ -63,8 +65,14 @@ const char* const calm_functions[] = {
   "(", "+", "-", "*", "/", "^", ":", "[", "[[", "$", "c", "length", "nrow", "ncol", "seq_len", "seq_along", "numeric", "rep", "quote", NULL
 };
 
+// do.call(quote = TRUE) gives arguments as base::quote(value).
+bool is_base_quote(SEXP head) {
+  return TYPEOF(head) == LANGSXP && Rf_length(head) == 3 && CAR(head) == Rf_install("::") && CADR(head) == Rf_install("base") &&
+    CADDR(head) == Rf_install("quote");
+}
+
 bool is_calm_call(SEXP code, SEXP env) {
-  if (TYPEOF(code) == SYMSXP || TYPEOF(code) != LANGSXP) return true;
+  if (TYPEOF(code) != LANGSXP || is_base_quote(CAR(code))) return true;
   if (TYPEOF(CAR(code)) != SYMSXP) return false;
   const char* name = CHAR(PRINTNAME(CAR(code)));
   if (strcmp(name, "quote") == 0) return function_of(CAR(code), env) == function_of(CAR(code), R_BaseEnv);
@@ -92,7 +100,7 @@ promise_kind kind_of(SEXP promise, int depth) {
   return is_calm_call(code, PRENV(promise)) ? calm : stirring;
 }
 
-SEXP call_r(const char* what, SEXP first, SEXP second, SEXP third) {
+SEXP call_r(const char* what, SEXP first, SEXP second, SEXP third, SEXP fourth = R_NilValue) {
   static SEXP space = NULL;
   if (space == NULL) {
     SEXP name = PROTECT(Rf_mkString("deepstride"));
@@ -100,7 +108,7 @@ SEXP call_r(const char* what, SEXP first, SEXP second, SEXP third) {
     UNPROTECT(1);
   }
   SEXP f = PROTECT(Rf_findFun(Rf_install(what), space));
-  SEXP call = PROTECT(Rf_lang4(f, first, second, third));
+  SEXP call = PROTECT(Rf_lang5(f, first, second, third, fourth));
   SEXP value = Rf_eval(call, R_GlobalEnv);
   UNPROTECT(2);
   return value;
@@ -166,6 +174,29 @@ void leave_with(SEXP value, SEXP frame, bool visible) {
   SEXP call = PROTECT(Rf_lang2(leave, given));
   Rf_eval(call, frame);  // does not come back
   UNPROTECT(3);
+}
+
+// Fallbacks so far, and in a row: a vector of the state that is changed in place.
+double* counts_of(SEXP state) { return REAL(Rf_findVarInFrame(state, Rf_install("counts"))); }
+
+// The third fallback in a row is told.
+void note_fallback(SEXP state, const char* why, int line) {
+  double* counts = counts_of(state);
+  counts[0] += 1;
+  counts[1] += 1;
+  if (counts[1] != 3) return;
+  SEXP where = PROTECT(why == NULL ? Rf_ScalarInteger(line) : Rf_mkString(why));
+  call_r("tell_fallbacks", state, where, R_NilValue);
+  UNPROTECT(1);
+}
+
+// Was R asked to do it before for arguments of these codes?
+bool is_declined(SEXP state, const char* code) {
+  SEXP declined = Rf_findVarInFrame(state, Rf_install("declined"));
+  for (R_xlen_t i = 0; i < XLENGTH(declined); ++i) {
+    if (strcmp(code, CHAR(STRING_ELT(declined, i))) == 0) return true;
+  }
+  return false;
 }
 
 SEXP address_of(SEXP routine) { return VECTOR_ELT(routine, r_address); }
@@ -240,7 +271,7 @@ again:
     if (pending[i]) { *at++ = 'p'; continue; }
     if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, frame);
     bound[i] = value;
-    if (!type_of(value, at)) { known = false; *at++ = '?'; continue; }
+    if (!type_of(value, at)) { known = false; ++at; continue; }
     at += 2;
     held[given++] = value;
   }
@@ -249,16 +280,18 @@ again:
     SEXP routine = known ? find_routine(state, code, held + given, most_outside) : NULL;
     if (routine == NULL) {
       if (attempt > 0 && known) break;
+      if (is_declined(state, code)) { why = "its arguments are of a kind that kernels don't take"; break; }
       SEXP values = PROTECT(Rf_allocVector(VECSXP, count));
       SEXP missing = PROTECT(Rf_allocVector(LGLSXP, count));  // NA: not worked out yet
       const char* c = code;
       for (int i = 0; i < count; ++i) {
         LOGICAL(missing)[i] = *c == 'p' ? NA_LOGICAL : *c == 'm';
         if (*c != 'm' && *c != 'p') SET_VECTOR_ELT(values, i, bound[i]);
-        c += *c == 'm' || *c == 'p' || *c == '?' ? 1 : 2;
+        c += *c == 'm' || *c == 'p' || *c == '?' || *c == '~' ? 1 : 2;
       }
-      SEXP made = call_r("first_of_types", state, values, missing);
-      UNPROTECT(2);
+      SEXP key = PROTECT(Rf_mkString(code));
+      SEXP made = call_r("first_of_types", state, values, missing, key);
+      UNPROTECT(3);
       if (!Rf_asLogical(made)) { why = "its arguments are of a kind that kernels don't take"; break; }
       continue;
     }
@@ -300,18 +333,13 @@ again:
       continue;
     }
     if (value != NULL) {
-      SEXP row = Rf_findVarInFrame(state, Rf_install("in_row"));
-      if (TYPEOF(row) == INTSXP) INTEGER(row)[0] = 0;
+      counts_of(state)[1] = 0;
       leave_with(value, frame, visible);
     }
-    SEXP where = PROTECT(Rf_ScalarInteger(line));
-    call_r("note_fallback", state, where, R_NilValue);
-    UNPROTECT(1);
+    note_fallback(state, NULL, line);
     return R_NilValue;
   }
-  SEXP reason = PROTECT(Rf_mkString(why == NULL ? "what it speaks of changes from call to call" : why));
-  call_r("note_fallback", state, reason, R_NilValue);
-  UNPROTECT(1);
+  note_fallback(state, why == NULL ? "what it speaks of changes from call to call" : why, 0);
   return R_NilValue;
 }
 

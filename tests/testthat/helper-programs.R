@@ -248,7 +248,7 @@ program_mismatch <- function(seed, rounds = 6) {
   f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
   fast <- ds_compile(f)
   on.exit({
-    programs$fallbacks <- programs$fallbacks + attr(fast, "ds_compiled")$fallbacks
+    programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks
   })
   for (round in seq_len(rounds)) {
     arguments <- random_arguments(seed, round)

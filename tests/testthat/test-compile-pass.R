@@ -1,11 +1,18 @@
-# What the passes conclude, on the typed form itself.
-typed_form <- function(f, ...) {
+# What the passes conclude, on the form itself.
+form_of <- function(f, ...) {
   kernel <- internal("read_kernel")(f)
   types <- stats::setNames(lapply(list(...), internal("type_of_value")), names(kernel$formals))
-  internal("lower_function")(kernel, types, internal("new_helpers")())
+  internal("validate_form")(internal("lower_kernel")(kernel, types))
 }
 
-counters <- function(f, ...) internal("pass_whole")(typed_form(f, ...))
+annotated <- function(f, ...) internal("validate_form")(internal("annotate_form")(form_of(f, ...)))
+
+named <- function(ids) sub(":.*", "", ids)
+
+counters <- function(f, ...) {
+  form <- annotated(f, ...)
+  named(setdiff(form$wide, form$counted))
+}
 
 test_that("doubles that only count are told from those that may not", {
   expect_setequal(counters(function(x) {
@@ -37,8 +44,8 @@ test_that("doubles that only count are told from those that may not", {
 
 # The vectors whose first fill is put off, by the loop that overwrites them.
 put_off <- function(f, ...) {
-  statements <- internal("pass_fill")(typed_form(f, ...)$statements)
-  unlist(lapply(statements, function(s) vapply(s$overwrites, function(one) one$name, "")))
+  steps <- annotated(f, ...)$steps
+  named(as.character(unlist(lapply(steps, function(s) vapply(s$late[is.list(s$late)], function(one) one$name, "")))))
 }
 
 test_that("only vectors that a loop is sure to overwrite go without their first fill", {
@@ -103,9 +110,8 @@ test_that("a loop that covers less than the vector leaves the rest as it was fil
 
 # How often the C looks for a place above the end of a vector.
 upper_checks <- function(f, ...) {
-  types <- lapply(list(...), internal("type_of_value"))
-  source <- internal("emit_source")(typed_form(f, ...), list(), types)
-  lengths(regmatches(source, gregexpr("DS_OUTSIDE", source, fixed = TRUE)))
+  source <- internal("emit_form")(form_of(f, ...))
+  lengths(regmatches(source, gregexpr("DS_(AT|PUT)\\(", source)))
 }
 
 test_that("one check before a loop bounds its falling counters from above, and only those", {
