@@ -239,7 +239,7 @@ outcome_of <- function(f, arguments) {
 
 # What became of calls so far; a few programs mix shapes that have no type and are refused.
 programs <- new.env()
-programs$refused <- programs$fallbacks <- 0
+programs$refused <- programs$fallbacks <- programs$calls <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
 # NULL, or what differs between a program in R and compiled.
