@@ -91,7 +91,7 @@ as_held <- function(node, mode, rank) {
 as_mode <- function(node, mode) {
   op <- conversion_op(node$mode, mode)
   if (is.null(op)) return(node)
-  if (node$op == "const") return(const_node(as.vector(node$value, mode)))
+  if (node$op == "const" && op != "double_to_integer") return(const_node(as.vector(node$value, mode)))
   value_node(op, mode, node$rank, list(node))
 }
 

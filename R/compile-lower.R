@@ -14,7 +14,7 @@ list_value <- function(parts, labels) list(kind = "list", parts = parts, labels 
 
 # What the compiler does not take: the line, the expression, why, a way out.
 refuse <- function(cx, code, why, hint = "Leave this part in R, or use `fallback = TRUE`.") {
-  text <- paste(deparse(code, width.cutoff = 60L), collapse = " ")
+  text <- gsub(temporary_mark, "", paste(deparse(code, width.cutoff = 60L), collapse = " "), fixed = TRUE)
   if (nchar(text) > 70) text <- paste0(substr(text, 1, 67), "...")
   file <- cx$scope$kernel$file
   abort_ds("unsupported", sprintf("`%s` can't be compiled.", text),

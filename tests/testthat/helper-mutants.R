@@ -200,10 +200,14 @@ mutated <- function(code) {
   part <- if (length(path)) code[[path]] else code
   is_plain_call <- is.call(part) && is.name(part[[1]])
   new <- if (is_plain_call && runif(1) < 0.6) changed_call(part) else changed_part(part)
+  with_part(code, path, new)
+}
+
+with_part <- function(code, path, new) {
   if (length(path) == 0) return(new)
-  code[path] <- list(NULL)
-  if (is.null(new)) code[[path]] <- quote(NULL) else code[[path]] <- new
-  code
+  parts <- as.list(code)
+  parts[path[[1]]] <- list(with_part(parts[[path[[1]]]], path[-1], new))
+  as.call(parts)
 }
 
 # A mutant of a source, by its seed; every other one without source references.
