@@ -4,8 +4,9 @@ arithmetic_mode <- function(modes) highest_mode(modes, "integer")
 
 # Ops by the mode of the result. A long row of operations is followed from its left end, and kept aside now and then.
 lower_arithmetic <- function(cx, call) {
-  if (length(call) == 2) return(if (call_name(call) == "-") minus_value(cx, operand_values(cx, call[2])) else
-    plus_value(cx, call))
+  if (length(call) == 2 && call_name(call) == "-") return(minus_value(cx, operand_values(cx, call[2])))
+  if (length(call) == 2 && call_name(call) == "+") return(plus_value(cx, call))
+  check_count(cx, call, 2)
   row <- list()
   while (is.call(call) && length(call) == 3 && call_name(call) %in% names(row_ops) && is_builtin(cx, call_name(call))) {
     row[[length(row) + 1]] <- call
@@ -46,10 +47,16 @@ plus_value <- function(cx, call) {
   new_value(value$node, names = value$names)
 }
 
-comparison <- function(op) function(cx, call) element_value(cx, call, op, operand_values(cx, as.list(call)[-1]))
+comparison <- function(op) {
+  function(cx, call) {
+    check_count(cx, call, 2)
+    element_value(cx, call, op, operand_values(cx, as.list(call)[-1]))
+  }
+}
 
 logic <- function(op) {
   function(cx, call) {
+    check_count(cx, call, element_table[[op]]$args)
     values <- operand_values(cx, as.list(call)[-1])
     element_value(cx, call, op, lapply(values, function(value) {
       value$node <- as_mode(value$node, "logical")
@@ -87,6 +94,7 @@ plain_element <- function(op) {
 
 # floor() and its like give integers of integers only in later versions of R: the mode is double here.
 absolute_value <- function(cx, call) {
+  check_count(cx, call, 1)
   found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
   element_value(cx, call, if (found$mode == "double") "abs" else "abs_i", found$values)
 }
@@ -144,6 +152,7 @@ conversion <- function(mode) {
 
 missingness <- function(op) {
   function(cx, call) {
+    check_count(cx, call, 1)
     values <- operand_values(cx, as.list(call)[-1])
     element_value(cx, call, op, values)
   }

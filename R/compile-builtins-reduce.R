@@ -83,27 +83,37 @@ lower_length <- function(cx, call) {
 length_of <- function(cx, value) {
   if (value$kind == "list") return(const_node(length(value$parts)))
   if (is.null(value$node)) return(const_node(0L))
-  if (value$node$rank == 0) return(const_node(1L))
+  if (value$node$rank == 0) {
+    work_out(cx, value)
+    return(const_node(1L))
+  }
   size_node(named_node(cx, value$node))
 }
 
 extent_of <- function(which, of_vector) {
   function(cx, call) {
     value <- lower(cx, call[[2]])
-    if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) return(of_vector(cx, value))
+    if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) {
+      work_out(cx, value)
+      return(of_vector(cx, value))
+    }
     new_value(extent_node(named_node(cx, value$node), which))
   }
 }
 
 lower_dim <- function(cx, call) {
   value <- lower(cx, call[[2]])
-  if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) return(null_value())
+  if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) {
+    work_out(cx, value)
+    return(null_value())
+  }
   node <- named_node(cx, value$node)
   new_value(value_node("concat", "integer", 1, lapply(seq_len(node$rank), function(d) extent_node(node, d))))
 }
 
 lower_is_null <- function(cx, call) {
   value <- lower(cx, call[[2]])
+  work_out(cx, value)
   if (value$kind == "list" || !"null" %in% value$modes) return(new_value(const_node(FALSE)))
   if (length(value$modes) == 1) return(new_value(const_node(TRUE)))
   new_value(value_node("is_tag", "logical", 0, name = value$tag, tags = "null"))

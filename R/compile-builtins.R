@@ -106,10 +106,17 @@ as_leaf <- function(cx, node) {
 
 # The code of each argument by name, matched as R would for these formals.
 matched_call <- function(cx, call, formals) {
-  tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
+  args <- tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
     refuse(cx, call, sprintf("`%s()` of this form", call_name(call)),
       sprintf("It takes the arguments %s.", quoted(names(formals(formals)))))
   })
+  if (any(vapply(args, is.null, NA))) fall_back(cx, "NULL as an argument")
+  args
+}
+
+# Operators can be called with any number of arguments: R then stops.
+check_count <- function(cx, call, count) {
+  if (length(call) - 1 != count) fall_back(cx, sprintf("`%s` with %d arguments", call_name(call), length(call) - 1L))
 }
 
 # TRUE, FALSE, or FALSE where it is left out.

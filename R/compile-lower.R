@@ -151,9 +151,9 @@ lower_return <- function(cx, value, visible = TRUE) {
 }
 
 # A value to be returned as list(shape, args): what R object it is, and the nodes that it takes.
-shape_of <- function(cx, value) {
+shape_of <- function(cx, value, inside = FALSE) {
   if (value$kind == "list") {
-    parts <- lapply(value$parts, function(part) shape_of(cx, part))
+    parts <- lapply(value$parts, function(part) shape_of(cx, part, inside = TRUE))
     counts <- vapply(parts, function(part) length(part$args), 0L)
     return(list(
       shape = list(kind = "list", labels = value$labels, parts = lapply(parts, function(part) part$shape), counts = counts),
@@ -163,14 +163,22 @@ shape_of <- function(cx, value) {
   if (is.null(value$node)) return(list(shape = list(kind = "null"), args = list()))
   if (identical(value$names, NA_character_)) refuse(cx, quote(names), "a value whose names differ from place to place")
   node <- value$node
-  if (node$rank > 0 && node$op != "var") node <- in_variable(cx, node)
+  if (inside || node$rank > 0) node <- named_node(cx, node) # nothing falls back while objects are put together
   list(shape = list(kind = "number", tag = value$tag, names = value$names), args = list(node))
 }
 
 lower_parts <- function(cx, parts) {
   for (part in parts) {
     cx$line <- part$line
-    lower(cx, part$code, FALSE)
+    work_out(cx, lower(cx, part$code, FALSE))
+  }
+}
+
+# A value that nobody wants may still stop or warn.
+work_out <- function(cx, value) {
+  if (identical(value$kind, "list")) return(invisible(lapply(value$parts, work_out, cx = cx)))
+  if (!is.null(value$node) && any_value(value$node, function(node) !node$op %in% c("var", "const", "size", "extent"))) {
+    in_variable(cx, value$node)
   }
 }
 

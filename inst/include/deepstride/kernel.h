@@ -148,7 +148,7 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
 #define DS_ROOM(x, most, type, object, reader, na) do { const R_xlen_t ds_most = (most); if (ds_most > x##_n) { \
   DS_MAKE_ROOM(x, ds_most, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_most; ++ds_j) x[ds_j] = na; x##_n = ds_most; } } while (0)
 #define DS_NO_ROOM(x, most) do { if (DS_RARE((most) > x##_n)) goto past_end; } while (0)
-#define DS_MAKE_ROOM(x, needed, object, reader) do { if ((needed) > x##_room) { \
+#define DS_MAKE_ROOM(x, needed, object, reader) do { if ((needed) > x##_room) { DS_NEED((needed) < DS_MOST / 4); \
   REPROTECT(x##_s = ds_grown(x##_s, object, x##_n, needed, &x##_room), x##_i); x = reader(x##_s); } } while (0)
 #define DS_APPEND(x, v, type, object, reader, na) do { const type ds_x = (v); DS_MAKE_ROOM(x, x##_n + 1, object, reader); x[x##_n++] = ds_x; } while (0)
 #define DS_SINGLE(x) ({ DS_NEED(x##_n == 1); x[0]; })
@@ -416,10 +416,11 @@ static inline double ds_median(const double *x, R_xlen_t n, double *scratch) {
 
 /* A call of a function of R, whose value must be of the type foreseen. Kernels that call
  * functions which may stop or warn run inside a handler: see run_guarded(). */
-#define DS_ARGUMENTS(count) SEXP ds_call = PROTECT(Rf_allocList((count) + 1)); SET_TYPEOF(ds_call, LANGSXP); SEXP ds_cell = CDR(ds_call); (void) ds_cell
+#define DS_ARGUMENTS(count) SEXP ds_call = REPROTECT_IT(Rf_allocList((count) + 1)); SET_TYPEOF(ds_call, LANGSXP); \
+  SEXP ds_cell = CDR(ds_call); (void) ds_cell
 #define DS_ARGUMENT(i, label, object) do { SETCAR(ds_cell, object); if (label[0]) SET_TAG(ds_cell, Rf_install(label)); ds_cell = CDR(ds_cell); } while (0)
 #define DS_ASK(x, object, reader, fn, where, rank) do { \
-  SEXP ds_given = ds_ask(ds_call, fn, where); UNPROTECT(1); REPROTECT(x##_s = ds_given, x##_i); \
+  SEXP ds_given = ds_ask(ds_call, fn, where); REPROTECT(x##_s = ds_given, x##_i); \
   DS_NEED(TYPEOF(ds_given) == object && ds_is_plain(ds_given, rank)); x = reader(ds_given); x##_n = x##_room = XLENGTH(ds_given); } while (0)
 static inline int ds_is_plain(SEXP s, int rank) {
   if (rank < 2) return ATTRIB(s) == R_NilValue;
