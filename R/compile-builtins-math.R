@@ -6,7 +6,7 @@ arithmetic_mode <- function(modes) highest_mode(modes, "integer")
 lower_arithmetic <- function(cx, call) {
   if (length(call) == 2 && call_name(call) == "-") return(minus_value(cx, operand_values(cx, call[2])))
   if (length(call) == 2 && call_name(call) == "+") return(plus_value(cx, call))
-  check_count(cx, call, 2)
+  demand_count(cx, call, 2)
   row <- list()
   while (is.call(call) && length(call) == 3 && call_name(call) %in% names(row_ops) && is_builtin(cx, call_name(call))) {
     row[[length(row) + 1]] <- call
@@ -49,14 +49,14 @@ plus_value <- function(cx, call) {
 
 comparison <- function(op) {
   function(cx, call) {
-    check_count(cx, call, 2)
+    demand_count(cx, call, 2)
     element_value(cx, call, op, operand_values(cx, as.list(call)[-1]))
   }
 }
 
 logic <- function(op) {
   function(cx, call) {
-    check_count(cx, call, element_table[[op]]$args)
+    demand_count(cx, call, element_table[[op]]$args)
     values <- operand_values(cx, as.list(call)[-1])
     element_value(cx, call, op, lapply(values, function(value) {
       value$node <- as_mode(value$node, "logical")
@@ -94,7 +94,7 @@ plain_element <- function(op) {
 
 # floor() and its like give integers of integers only in later versions of R: the mode is double here.
 absolute_value <- function(cx, call) {
-  check_count(cx, call, 1)
+  demand_count(cx, call, 1)
   found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
   element_value(cx, call, if (found$mode == "double") "abs" else "abs_i", found$values)
 }
@@ -152,7 +152,7 @@ conversion <- function(mode) {
 
 missingness <- function(op) {
   function(cx, call) {
-    check_count(cx, call, 1)
+    demand_count(cx, call, 1)
     values <- operand_values(cx, as.list(call)[-1])
     element_value(cx, call, op, values)
   }
@@ -239,7 +239,7 @@ ifelse_of_one <- function(cx, call, test, args) {
 ifelse_side <- function(cx, call, code, test, wanted) {
   before <- cx$flow
   node <- NULL
-  steps <- block(cx, function() node <<- as_leaf(cx, lower_node(cx, code)))
+  steps <- steps_of(cx, function() node <<- as_leaf(cx, lower_node(cx, code)))
   if (is.null(node)) { # falls back where it is asked for
     cx$flow <- before
     lower_ways(cx, asked(cx, test, wanted), function() fall_back(cx, "a side of ifelse()"), function() NULL)

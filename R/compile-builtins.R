@@ -115,7 +115,7 @@ matched_call <- function(cx, call, formals) {
 }
 
 # Operators can be called with any number of arguments: R then stops.
-check_count <- function(cx, call, count) {
+demand_count <- function(cx, call, count) {
   if (length(call) - 1 != count) fall_back(cx, sprintf("`%s` with %d arguments", call_name(call), length(call) - 1L))
 }
 

@@ -36,8 +36,8 @@ emit_scalar <- function(em, step, name, node) {
 
 # Counters are checked where they may leave the numbers that a double or an integer holds exactly.
 emit_number <- function(em, step, name, node) {
-  if (!step$name %in% em$wide) return(sprintf("%s = %s;", name, value(em, node)))
-  text <- wide_text(em, node) %||% sprintf("(R_xlen_t) %s", value(em, node))
+  if (!step$name %in% em$wide) return(sprintf("%s = %s;", name, c_value(em, node)))
+  text <- wide_text(em, node) %||% sprintf("(R_xlen_t) %s", c_value(em, node))
   c(sprintf("%s = %s;", name, text), if (isTRUE(step$far)) sprintf("DS_NEED(!%s(%s));",
     if (em$form$vars[[step$name]]$modes == "double") "DS_FAR" else "DS_FAR_INT", name))
 }
@@ -56,7 +56,7 @@ emit_alias <- function(em, id, name, node) {
 emit_ask <- function(em, name, node) {
   type <- em$form$vars[[node_target(em, name)]]
   texts <- vapply(node$args, function(arg) {
-    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), value(em, arg)) else whole_object(em, arg$name)
+    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), c_value(em, arg)) else whole_object(em, arg$name)
   }, "")
   extents <- if (type$rank > 1) sprintf("%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name, seq_len(type$rank))
   c("{", indent(c(
@@ -73,7 +73,7 @@ node_target <- function(em, name) names(em$names)[unlist(em$names) == name]
 c_count <- function(em, node) {
   if (node$op == "size") return(paste0(em$names[[node$name]], "_n"))
   if (node$op == "extent") return(sprintf("%s_d%d", em$names[[node$name]], node$which))
-  sprintf("DS_COUNT(%s)", value(em, as_mode(node, "double")))
+  sprintf("DS_COUNT(%s)", c_value(em, as_mode(node, "double")))
 }
 
 count_locals <- function(em, nodes, prefix = "e") {
@@ -86,7 +86,7 @@ make_fill <- function(em, node, late) {
   extents <- node$args[-1]
   names <- paste0("e", seq_along(extents), "_")
   list(
-    steps = c(sprintf("const %s x_ = %s;", mode_field(node$mode, "c"), value(em, node$args[[1]])), count_locals(em, extents),
+    steps = c(sprintf("const %s x_ = %s;", mode_field(node$mode, "c"), c_value(em, node$args[[1]])), count_locals(em, extents),
       sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * "))),
     count = "n_", fill = if (!late) each_text("new_[k_] = x_;"), extents = names
   )
@@ -95,11 +95,11 @@ make_fill <- function(em, node, late) {
 # The first and last number, the count and the step of a range as locals `lo`, `hi`, `n`, `step`.
 range_locals <- function(em, node, id = "_") {
   if (!node$colon) {
-    return(sprintf("DS_SEQ(%s, lo%2$s, hi%2$s, n_%2$s, step%2$s);", value(em, as_mode(node$args[[2]], "double")), id))
+    return(sprintf("DS_SEQ(%s, lo%2$s, hi%2$s, n_%2$s, step%2$s);", c_value(em, as_mode(node$args[[2]], "double")), id))
   }
   wide <- lapply(node$args, function(arg) wide_text(em, arg))
   if (!any(vapply(wide, is.null, NA))) return(sprintf("DS_RANGE_WHOLE(%s, %s, lo%3$s, hi%3$s, n_%3$s, step%3$s);", wide[[1]], wide[[2]], id))
-  ends <- vapply(node$args, function(arg) value(em, as_mode(arg, "double")), "")
+  ends <- vapply(node$args, function(arg) c_value(em, as_mode(arg, "double")), "")
   sprintf("DS_RANGE(%s, %s, lo%3$s, hi%3$s, n_%3$s, step%3$s);", ends[[1]], ends[[2]], id)
 }
 
@@ -109,7 +109,7 @@ make_range <- function(em, node) {
 
 make_concat <- function(em, node) {
   singles <- lapply(seq_along(node$args), function(i) {
-    if (node$args[[i]]$rank == 0) sprintf("const %s part%d_ = %s;", mode_field(node$mode, "c"), i, value(em, node$args[[i]]))
+    if (node$args[[i]]$rank == 0) sprintf("const %s part%d_ = %s;", mode_field(node$mode, "c"), i, c_value(em, node$args[[i]]))
   })
   counts <- vapply(node$args, function(arg) if (arg$rank == 0) "1" else paste0(em$names[[arg$name]], "_n"), "")
   fill <- vapply(seq_along(node$args), function(i) {
@@ -152,7 +152,7 @@ make_sample <- function(em, node) {
   of <- node$args[[1]]
   from <- if (of$rank > 0) em$names[[of$name]]
   chosen <- function(at) if (is.null(from)) sprintf("(int) (%s + 1)", at) else sprintf("%s[%s]", from, at)
-  whole <- if (is.null(from)) sprintf("DS_NEED((double) of_ == %s);", value(em, as_mode(of, "double"))) else "DS_NEED(of_ != 1);"
+  whole <- if (is.null(from)) sprintf("DS_NEED((double) of_ == %s);", c_value(em, as_mode(of, "double"))) else "DS_NEED(of_ != 1);"
   again <- sprintf("for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = %s; }", chosen("at_"))
   steps <- c(sprintf("const R_xlen_t of_ = %s, n_ = %s;", c_count(em, node$args[[2]]), c_count(em, node$args[[3]])),
     "DS_NEED(of_ >= 1 && of_ <= INT_MAX);", whole)
@@ -172,7 +172,7 @@ make_draws <- function(em, node) {
   parameters <- node$args[-1]
   names <- paste0("par", seq_along(parameters), "_")
   steps <- unlist(Map(function(arg, name) {
-    if (arg$rank > 0) sprintf("DS_NEED(%s_n > 0);", em$names[[arg$name]]) else sprintf("const double %s = %s;", name, value(em, arg))
+    if (arg$rank > 0) sprintf("DS_NEED(%s_n > 0);", em$names[[arg$name]]) else sprintf("const double %s = %s;", name, c_value(em, arg))
   }, parameters, names))
   texts <- Map(function(arg, name) {
     if (arg$rank > 0) sprintf("%1$s[k_ %% %1$s_n]", em$names[[arg$name]]) else name
@@ -188,7 +188,7 @@ make_draws <- function(em, node) {
 drawn_check <- function(mode) if (mode == "double") "bad |= draw_ != draw_;" else "bad |= !(draw_ <= INT_MAX);"
 
 emit_draw <- function(em, name, node) {
-  texts <- vapply(node$args, function(arg) value(em, arg), "")
+  texts <- vapply(node$args, function(arg) c_value(em, arg), "")
   c("{", indent(c(sprintf("const double draw_ = %s;", draw_call(node$family, texts)), drawn_check(node$mode),
     sprintf("%s = %s;", name, if (node$mode == "double") "draw_" else "(int) draw_"))), "}")
 }

@@ -29,7 +29,7 @@ take_leaf <- function(em, node, leaves, id) {
   leaves$lengths <- c(leaves$lengths, paste0(name, "_n"))
   rank <- em$form$vars[[node$name]]$rank
   if (rank > 1) leaves$matrices <- c(leaves$matrices, list(sprintf("%s_d%s", name, seq_len(rank))))
-  function(recycled) bound(sprintf("%s[%s]", name, if (recycled) sprintf("k_ %% %s_n", name) else "k_"))
+  function(recycled) c_text(sprintf("%s[%s]", name, if (recycled) sprintf("k_ %% %s_n", name) else "k_"))
 }
 
 scalar_leaf <- function(em, node, leaves, id) {
@@ -38,7 +38,7 @@ scalar_leaf <- function(em, node, leaves, id) {
   leaves$constants <- leaves$constants + 1
   name <- sprintf("c%s%s_", id, leaves$constants)
   leaves$steps <- c(leaves$steps, sprintf("const %s %s = %s;", mode_field(node$mode, "c"), name, made$text))
-  function(recycled) bound(name)
+  function(recycled) c_text(name)
 }
 
 # Ranges hold no NA.
@@ -51,7 +51,7 @@ range_leaf <- function(em, node, leaves, id) {
   mark <- paste0(id, "_", fresh(em))
   leaves$steps <- c(leaves$steps, range_locals(em, node, mark))
   leaves$lengths <- c(leaves$lengths, paste0("n_", mark))
-  function(recycled) bound(sprintf("(int) (lo%1$s + %2$s * step%1$s)", mark, if (recycled) sprintf("(k_ %% n_%s)", mark) else "k_"), 14)
+  function(recycled) c_text(sprintf("(int) (lo%1$s + %2$s * step%1$s)", mark, if (recycled) sprintf("(k_ %% n_%s)", mark) else "k_"), 14)
 }
 
 subset_leaf <- function(em, node, leaves, id) {
@@ -61,7 +61,7 @@ subset_leaf <- function(em, node, leaves, id) {
   leaves$steps <- c(leaves$steps, picked$steps, sprintf("const R_xlen_t n_%s = %s;", mark, picked$counts[varying]))
   leaves$lengths <- c(leaves$lengths, paste0("n_", mark))
   function(recycled) {
-    bound(picked$value(picked$spot(rep(if (recycled) sprintf("(k_ %% n_%s)", mark) else "k_", length(varying)))))
+    c_text(picked$value(picked$spot(rep(if (recycled) sprintf("(k_ %% n_%s)", mark) else "k_", length(varying)))))
   }
 }
 

@@ -105,7 +105,7 @@ make_subset <- function(em, node) {
 # One element. Vectors may be made longer by that; where it is not foreseen the kernel asks to be built again.
 emit_store <- function(em, step, name) {
   type <- em$form$vars[[step$name]]
-  text <- value(em, step$args[[1]])
+  text <- c_value(em, step$args[[1]])
   at <- step$args[-1]
   if (isTRUE(step$proved)) return(sprintf("%s[%s] = %s;", name, proved_text(em, name, at), text))
   places <- vapply(at, function(arg) place_text(em, arg), "")
@@ -121,7 +121,7 @@ grows <- function(em, id) em$past_end || id %in% em$form$growing
 mode_args <- function(mode) paste(vapply(c("c", "object", "reader", "na"), function(field) mode_field(mode, field), ""), collapse = ", ")
 
 emit_append <- function(em, step, name) {
-  sprintf("DS_APPEND(%s, %s, %s);", name, value(em, step$args[[1]]), mode_args(em$form$vars[[step$name]]$modes))
+  sprintf("DS_APPEND(%s, %s, %s);", name, c_value(em, step$args[[1]]), mode_args(em$form$vars[[step$name]]$modes))
 }
 
 # `x[...] <- value` for several places, recycled where that comes out even.
@@ -132,7 +132,7 @@ emit_store_many <- function(em, step, name) {
   grow <- length(at) == 1 && type$rank == 1
   picked <- pick_all(em, list(name = step$name, mode = type$modes), if (grow) "grow" else "", at)
   from <- if (node$rank > 0) em$names[[node$name]]
-  value <- if (is.null(from)) sprintf("const %s x_ = %s;", mode_field(type$modes, "c"), value(em, node))
+  value <- if (is.null(from)) sprintf("const %s x_ = %s;", mode_field(type$modes, "c"), c_value(em, node))
   room <- if (!grow || is.null(picked$most)) NULL else if (grows(em, step$name)) {
     sprintf("DS_ROOM(%s, %s, %s);", name, picked$most, mode_args(type$modes))
   } else {

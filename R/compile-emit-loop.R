@@ -80,7 +80,7 @@ limit_text <- function(em, test) {
 # A vector that the loop was to overwrite, where it does not.
 late_fill <- function(em, one, id) {
   name <- em$names[[one$name]]
-  sprintf("if (!(step%1$s == 1 && lo%1$s == 1 && hi%1$s == %2$s_n)) for (R_xlen_t k_ = 0; k_ < %2$s_n; ++k_) %2$s[k_] = %3$s;", id, name, value(em, one$value))
+  sprintf("if (!(step%1$s == 1 && lo%1$s == 1 && hi%1$s == %2$s_n)) for (R_xlen_t k_ = 0; k_ < %2$s_n; ++k_) %2$s[k_] = %3$s;", id, name, c_value(em, one$value))
 }
 
 emit_vector_loop <- function(em, step, name) {

@@ -1,23 +1,23 @@
 # Single numbers and elements as C expressions: list(text, level) while they are put
 # together, where `level` is how tightly C binds them.
 
-value <- function(em, node) value_text(em, node)$text
+c_value <- function(em, node) value_text(em, node)$text
 
-bound <- function(text, level = NA) list(text = text, level = level)
+c_text <- function(text, level = NA) list(text = text, level = level)
 
 value_text <- function(em, node) {
   switch(node$op,
     const = constant_text(node),
     var = variable_text(em, node),
     element = element_text(em, node),
-    size = bound(sprintf("ds_size(%s_n)", em$names[[node$name]])),
-    extent = bound(sprintf("(int) %s_d%d", em$names[[node$name]], node$which), 14),
-    is_tag = bound(tag_test(em$names[[node$name]], node$tags), if (length(node$tags) == 1) 9 else 3),
-    single = bound(sprintf("DS_SINGLE(%s)", em$names[[node$args[[1]]$name]])),
-    call = bound(sprintf("%s(%s)", c_routine(node$routine), paste(vapply(node$args, function(arg) value(em, arg), ""), collapse = ", "))),
-    choose = bound(sprintf("%s ? %s : %s", condition(em, node$args[[1]]), tight(em, node$args[[2]]), tight(em, node$args[[3]])), 2),
-    and_then = bound(sprintf("DS_AND_THEN(%s, %s)", value(em, node$args[[1]]), value(em, node$args[[2]]))),
-    or_else = bound(sprintf("DS_OR_ELSE(%s, %s)", value(em, node$args[[1]]), value(em, node$args[[2]]))),
+    size = c_text(sprintf("ds_size(%s_n)", em$names[[node$name]])),
+    extent = c_text(sprintf("(int) %s_d%d", em$names[[node$name]], node$which), 14),
+    is_tag = c_text(tag_test(em$names[[node$name]], node$tags), if (length(node$tags) == 1) 9 else 3),
+    single = c_text(sprintf("DS_SINGLE(%s)", em$names[[node$args[[1]]$name]])),
+    call = c_text(sprintf("%s(%s)", c_routine(node$routine), paste(vapply(node$args, function(arg) c_value(em, arg), ""), collapse = ", "))),
+    choose = c_text(sprintf("%s ? %s : %s", c_condition(em, node$args[[1]]), tight(em, node$args[[2]]), tight(em, node$args[[3]])), 2),
+    and_then = c_text(sprintf("DS_AND_THEN(%s, %s)", c_value(em, node$args[[1]]), c_value(em, node$args[[2]]))),
+    or_else = c_text(sprintf("DS_OR_ELSE(%s, %s)", c_value(em, node$args[[1]]), c_value(em, node$args[[2]]))),
     op_text(node, lapply(node$args, function(arg) value_text(em, arg)), all_sure(em, node))
   )
 }
@@ -33,29 +33,29 @@ all_sure <- function(em, node) {
 
 constant_text <- function(node) {
   value <- node$value
-  if (is.na(value) && !is.nan(value)) return(bound(mode_field(node$mode, "na")))
-  if (node$mode != "double") return(bound(sprintf("%d", as.integer(value)), if (value < 0) 11 else NA))
-  if (is.nan(value)) return(bound("R_NaN"))
-  if (is.infinite(value)) return(bound(if (value > 0) "R_PosInf" else "R_NegInf"))
+  if (is.na(value) && !is.nan(value)) return(c_text(mode_field(node$mode, "na")))
+  if (node$mode != "double") return(c_text(sprintf("%d", as.integer(value)), if (value < 0) 11 else NA))
+  if (is.nan(value)) return(c_text("R_NaN"))
+  if (is.infinite(value)) return(c_text(if (value > 0) "R_PosInf" else "R_NegInf"))
   text <- sprintf("%.15g", value)
   if (as.numeric(text) != value) text <- sprintf("%.17g", value)
   if (!grepl("[.e]", text)) text <- paste0(text, ".0")
-  bound(text, if (startsWith(text, "-")) 11 else NA)
+  c_text(text, if (startsWith(text, "-")) 11 else NA)
 }
 
 variable_text <- function(em, node) {
   name <- em$names[[node$name]]
-  if (node$name %in% em$wide) return(bound(sprintf("(%s) %s", mode_field(node$mode, "c"), name), 14))
-  bound(name)
+  if (node$name %in% em$wide) return(c_text(sprintf("(%s) %s", mode_field(node$mode, "c"), name), 14))
+  c_text(name)
 }
 
 # A condition of C. Where R would stop at NA the kernel falls back.
-condition <- function(em, node) {
+c_condition <- function(em, node) {
   switch(node$op,
     and_then = return(sprintf("%s && %s", condition_tight(em, node$args[[1]]), condition_tight(em, node$args[[2]]))),
     or_else = return(sprintf("(%s || %s)", condition_tight(em, node$args[[1]]), condition_tight(em, node$args[[2]]))),
     not = return(sprintf("!%s", condition_tight(em, node$args[[1]], TRUE))),
-    integer_to_logical = return(sprintf("DS_TEST(%s)", value(em, node$args[[1]])))
+    integer_to_logical = return(sprintf("DS_TEST(%s)", c_value(em, node$args[[1]])))
   )
   if (node$op %in% names(compared)) return(compared_text(em, node))
   made <- value_text(em, node)
@@ -63,7 +63,7 @@ condition <- function(em, node) {
 }
 
 condition_tight <- function(em, node, always = FALSE) {
-  text <- condition(em, node)
+  text <- c_condition(em, node)
   if (always && !grepl("^[A-Za-z_]+\\(([^()]|\\([^()]*\\))*\\)$|^[A-Za-z_0-9]+$", text)) paste0("(", text, ")") else text
 }
 
@@ -93,7 +93,7 @@ place_text <- function(em, node) {
   wide <- wide_text(em, node)
   if (!is.null(wide)) return(wide)
   if (node$op == "integer_to_double") return(sprintf("(R_xlen_t) %s", tight(em, node$args[[1]])))
-  if (node$mode == "double") return(sprintf("ds_at(%s)", value(em, node)))
+  if (node$mode == "double") return(sprintf("ds_at(%s)", c_value(em, node)))
   sprintf("(R_xlen_t) %s", tight(em, node))
 }
 
@@ -146,13 +146,13 @@ wide_term <- function(em, node) {
 element_text <- function(em, node) {
   name <- em$names[[node$name]]
   rank <- em$form$vars[[node$name]]$rank
-  if (isTRUE(node$proved)) return(bound(sprintf("%s[%s]", name, proved_text(em, name, node$args))))
+  if (isTRUE(node$proved)) return(c_text(sprintf("%s[%s]", name, proved_text(em, name, node$args))))
   places <- vapply(node$args, function(arg) place_text(em, arg), "")
-  if (rank > 1 && length(places) == 1) return(bound(sprintf("DS_AT_EXACT(%s, %s)", name, places)))
-  if (rank > 1) return(bound(sprintf("DS_AT_%d(%s, %s)", rank, name, paste(places, collapse = ", "))))
-  if (node$exact) return(bound(sprintf("DS_AT_EXACT(%s, %s)", name, places)))
-  if (em$past_end) return(bound(sprintf("DS_AT_OR_NA(%s, %s, %s)", name, places, mode_field(node$mode, "na"))))
-  bound(sprintf(if (isTRUE(node$below)) "DS_AT_BELOW(%s, %s)" else "DS_AT(%s, %s)", name, places))
+  if (rank > 1 && length(places) == 1) return(c_text(sprintf("DS_AT_EXACT(%s, %s)", name, places)))
+  if (rank > 1) return(c_text(sprintf("DS_AT_%d(%s, %s)", rank, name, paste(places, collapse = ", "))))
+  if (node$exact) return(c_text(sprintf("DS_AT_EXACT(%s, %s)", name, places)))
+  if (em$past_end) return(c_text(sprintf("DS_AT_OR_NA(%s, %s, %s)", name, places, mode_field(node$mode, "na"))))
+  c_text(sprintf(if (isTRUE(node$below)) "DS_AT_BELOW(%s, %s)" else "DS_AT(%s, %s)", name, places))
 }
 
 # The subscript of places that are proved to be inside.

@@ -150,7 +150,7 @@ emit_step <- function(em, step) {
     own = sprintf("DS_OWN(%s, %s);", name, mode_field(em$form$vars[[step$name]]$modes, "reader")),
     room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", wide_sum(em, arg()), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
-    need = sprintf("DS_NEED(%s);", condition(em, arg())),
+    need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
     `repeat` = c("for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), emit_steps(em, step$blocks$body))), "}"),
@@ -171,7 +171,7 @@ tag_test <- function(name, tags) paste(sprintf("%s == %s", name, vapply(tags, ta
 emit_if <- function(em, step) {
   yes <- emit_branch(em, step$blocks$yes)
   no <- emit_branch(em, step$blocks$no)
-  test <- condition(em, step$args[[1]])
+  test <- c_condition(em, step$args[[1]])
   if (length(yes) == 0 && length(no) == 0) return(if (never_stops(em, step$args[[1]])) NULL else sprintf("(void) (%s);", test))
   if (length(yes) == 0) return(c(sprintf("if (!(%s)) {", test), indent(no), "}"))
   c(sprintf("if (%s) {", test), indent(yes), if (length(no)) c("} else {", indent(no)), "}")
@@ -216,7 +216,7 @@ fresh <- function(em) {
 emit_return <- function(em, step) {
   if (!em$main) {
     return(sprintf("{ const %s result_ = %s; DS_NEED(!bad); return result_; }",
-      mode_field(em$form$mode, "c"), value(em, as_mode(step$args[[1]], em$form$mode))))
+      mode_field(em$form$mode, "c"), c_value(em, as_mode(step$args[[1]], em$form$mode))))
   }
   made <- emit_object(em, step$shape, step$args)
   random <- if (em$form$random) "PutRNGstate();"
@@ -233,8 +233,8 @@ emit_object <- function(em, shape, args) {
   node <- args[[1]]
   tag <- if (!is.null(shape$tag)) em$names[[shape$tag]]
   text <- if (node$rank == 0) {
-    single <- sprintf("%s(%s)", mode_field(node$mode, "single"), value(em, node))
-    if (is.null(tag)) single else sprintf("ds_single_as(%s, %s)", tag, value(em, as_mode(node, "double")))
+    single <- sprintf("%s(%s)", mode_field(node$mode, "single"), c_value(em, node))
+    if (is.null(tag)) single else sprintf("ds_single_as(%s, %s)", tag, c_value(em, as_mode(node, "double")))
   } else {
     whole <- whole_object(em, node$name)
     if (is.null(tag)) whole else sprintf("ds_as(%s, %s)", tag, whole)

@@ -130,7 +130,7 @@ write_in <- function(cx, kernel, given, code) {
   cx$scope <- scope
   cx$loops <- list()
   cx$written_in <- c(cx$written_in, kernel$name)
-  steps <- block(cx, function() {
+  steps <- steps_of(cx, function() {
     lower_defaults(cx, setdiff(names(kernel$formals), names(given)))
     lower_tail(cx, kernel$body, kernel$line)
   })

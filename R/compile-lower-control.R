@@ -186,7 +186,7 @@ lower_short_circuit <- function(cx, code, wanted) {
   left <- side(code[[2]])
   before <- cx$flow
   right <- NULL
-  steps <- block(cx, function() right <<- side(code[[3]]))
+  steps <- steps_of(cx, function() right <<- side(code[[3]]))
   cx$flow <- before
   if (length(steps) == 0) return(new_value(value_node(op, "logical", 0, list(left, right))))
   key <- new_variable(cx)

@@ -29,7 +29,7 @@ fall_back <- function(cx, why) {
 }
 
 # The steps that `make` puts, up to where no way leads on.
-block <- function(cx, make) {
+steps_of <- function(cx, make) {
   outer <- cx$out
   cx$out <- list()
   tryCatch(make(), ds_never = function(e) NULL)
@@ -106,7 +106,7 @@ lower_loop <- function(cx, id, turn, open) {
     frame$edges <- list()
     cx$loops <- c(list(frame), cx$loops)
     cx$flow <- head
-    body <- block(cx, turn)
+    body <- steps_of(cx, turn)
     cx$loops <- cx$loops[-1]
     last <- cx$flow
     flows <- function(kind) lapply(Filter(function(edge) edge$kind == kind, frame$edges), function(edge) edge$flow)
@@ -153,7 +153,7 @@ lower_ways <- function(cx, cond, yes, no) {
   before <- cx$flow
   ways <- lapply(list(yes, no), function(way) {
     cx$flow <- before
-    steps <- block(cx, way)
+    steps <- steps_of(cx, way)
     list(steps = steps, flow = cx$flow)
   })
   after <- join_flows(ways[[1]]$flow, ways[[2]]$flow)

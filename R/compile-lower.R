@@ -93,7 +93,7 @@ lower_function <- function(kernel, types, shared, main = TRUE) {
   cx$flow <- types
   given <- setdiff(names(types), c(missing, pending))
   arguments <- vapply(given, function(name) held_name(cx, name, types[[name]]$modes, types[[name]]$rank), "")
-  steps <- block(cx, function() {
+  steps <- steps_of(cx, function() {
     lower_defaults(cx, missing)
     lower_tail(cx, kernel$body, kernel$line)
   })
