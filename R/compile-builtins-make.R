@@ -20,13 +20,17 @@ lower_vector <- function(cx, call) {
 lower_rep <- function(cx, call) {
   args <- matched_call(cx, call, function(x, times, each, length.out) NULL)
   count <- args$times %||% args$length.out
-  if (length(args) != 2 || is.null(count) || is.null(args$x)) return(asked_of_r("rep", identity, 1, risky = TRUE)(cx, call))
+  if (length(args) != 2 || is.null(count) || is.null(args$x)) return(asked_of_r("rep", identity, 1, risky = TRUE)(cx,
+    call))
   mark <- length(cx$out)
   value <- operand_values(cx, args["x"])[[1]]
   if (value$node$rank > 0) {
     times <- lower_node(cx, count)
     labels <- c("", names(args)[[2]])
-    return(ask_value(cx, call, "rep", list(keep_aside(cx, settle(cx, value)$node, mark), times), labels, identity, 1, TRUE))
+    return(ask_value(
+      cx, call, "rep", list(keep_aside(cx, node_of(cx, value, args$x), mark), times), labels, identity, 1,
+      TRUE
+    ))
   }
   node <- node_of(cx, value, args$x)
   mark <- length(cx$out)
@@ -53,7 +57,10 @@ lower_matrix <- function(cx, call) {
   by_row <- constant_flag(cx, args$byrow, call)
   codes <- list(data = args$data %||% NA, nrow = args$nrow, ncol = args$ncol)
   codes <- codes[!vapply(codes, is.null, NA)]
-  nodes <- stats::setNames(lower_in_order(cx, unname(codes), function(cx, code) lower_node(cx, code, named = TRUE)), names(codes))
+  nodes <- stats::setNames(
+    lower_in_order(cx, unname(codes), function(cx, code) lower_node(cx, code, named = TRUE)),
+    names(codes)
+  )
   node <- if (nodes$data$rank > 0) named_node(cx, nodes$data) else nodes$data
   given <- lapply(nodes[intersect(c("nrow", "ncol"), names(nodes))], function(one) as_single(cx, one))
   rest <- function(other) {
@@ -72,7 +79,9 @@ lower_array <- function(cx, call) {
   }
   extents <- as.list(args$dim)[-1]
   if (length(extents) < 2) refuse(cx, call, "an array of one extent", "Use a vector.")
-  nodes <- lower_in_order(cx, unname(c(list(args$data %||% NA), extents)), function(cx, code) lower_node(cx, code, named = TRUE))
+  nodes <- lower_in_order(cx, unname(c(list(args$data %||% NA), extents)), function(cx, code) lower_node(cx, code,
+    named = TRUE
+  ))
   shape_value(cx, nodes[[1]], lapply(nodes[-1], function(node) as_single(cx, node)))
 }
 
@@ -98,7 +107,10 @@ lower_seq <- function(cx, call) {
   if (identical(names(args), "length.out")) return(lower_seq_len(cx, call("seq_len", args$length.out)))
   if (identical(names(args), "from")) {
     node <- lower_node(cx, args$from, named = TRUE)
-    if (node$rank == 0) return(new_value(range_node(one_node(), as_mode(node, highest_mode(node$mode, "integer")), TRUE)))
+    if (node$rank == 0) return(new_value(range_node(
+      one_node(), as_mode(node, highest_mode(node$mode, "integer")),
+      TRUE
+    )))
     node <- named_node(cx, node)
     put(cx, "need", list(element_node("ne", list(size_node(node), one_node())))) # of one number it counts to that
     return(new_value(range_node(one_node(), size_node(node), FALSE)))
@@ -177,14 +189,21 @@ along <- function(fn, mode_of) {
 
 # `x[-1] - x[-length(x)]`; with a lag it is R's own.
 lower_diff <- function(cx, call) {
-  if (length(call) != 2) return(asked_of_r("diff", function(mode) highest_mode(mode, "integer"), 1, risky = TRUE)(cx, call))
+  if (length(call) != 2) return(asked_of_r("diff", function(mode) highest_mode(mode, "integer"), 1, risky = TRUE)(cx,
+    call))
   node <- operand_nodes(cx, call, 1)[[1]]
   if (node$rank > 1) refuse(cx, call, "`diff()` of a matrix")
-  if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(const_node(mode_field(node$mode, "zero")), const_node(0)))))
+  if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(const_node(mode_field(
+    node$mode,
+    "zero"
+  )), const_node(0)))))
   node <- named_node(cx, node)
   if (node$mode == "logical") put(cx, "need", list(element_node("gt", list(size_node(node), one_node()))))
   part <- function(left_out) {
-    value_node("subset", node$mode, 1, list(value_node("leave_out", "integer", 1, list(left_out))), name = node$name, keep = FALSE)
+    value_node("subset", node$mode, 1, list(value_node("leave_out", "integer", 1, list(left_out))),
+      name = node$name,
+      keep = FALSE
+    )
   }
   put(cx, "need", list(element_node("gt", list(size_node(node), const_node(0L)))))
   new_value(element_node(if (node$mode == "double") "sub" else "sub_i", list(part(one_node()), part(size_node(node)))))
@@ -205,7 +224,10 @@ making_rows <- function() {
     vector = lower_vector, rep = lower_rep, rep_len = lower_rep_len, rep.int = lower_rep, matrix = lower_matrix,
     array = lower_array, ":" = lower_colon, seq_len = lower_seq_len, seq_along = lower_seq_along, seq = lower_seq,
     seq.int = lower_seq, c = lower_concat, append = lower_append, list = lower_list, rev = along("rev", identity),
-    cumsum = along("cumsum", function(mode) highest_mode(mode, "integer")), cumprod = along("cumprod", always("double")),
+    cumsum = along("cumsum", function(mode) highest_mode(mode, "integer")), cumprod = along(
+      "cumprod",
+      always("double")
+    ),
     diff = lower_diff, "[" = lower_load, "[[" = lower_load, "$" = lower_dollar
   )
 }

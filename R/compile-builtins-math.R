@@ -17,8 +17,10 @@ lower_arithmetic <- function(cx, call) {
   value
 }
 
-row_ops <- list("+" = c("add", "add_i"), "-" = c("sub", "sub_i"), "*" = c("mul", "mul_i"), "/" = "div", "^" = "pow",
-  "%%" = c("mod", "mod_i"), "%/%" = c("idiv", "idiv_i"))
+row_ops <- list(
+  "+" = c("add", "add_i"), "-" = c("sub", "sub_i"), "*" = c("mul", "mul_i"), "/" = "div", "^" = "pow",
+  "%%" = c("mod", "mod_i"), "%/%" = c("idiv", "idiv_i")
+)
 
 row_kept <- 30 # operations between two that are kept aside
 
@@ -69,7 +71,10 @@ logic <- function(op) {
 mathematical <- function(fn, count = 1, warns = TRUE) {
   function(cx, call) {
     args <- as.list(call)[-1]
-    if (length(args) != count || any(!rlang::names2(args) %in% c("", "x"))) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+    if (length(args) != count || any(!rlang::names2(args) %in% c("", "x"))) refuse(
+      cx, call,
+      sprintf("`%s()` of this form", call_name(call))
+    )
     math_value(cx, call, fn, operand_values(cx, args), warns)
   }
 }
@@ -81,7 +86,8 @@ math_value <- function(cx, call, fn, values, warns, flags = integer()) {
 
 # Functions of R's library that warn by themselves.
 talking_functions <- c(
-  "gammafn", "lgammafn", "digamma", "trigamma", "beta", "lbeta", "choose", "lchoose", "dbinom", "dpois", "dgeom", "dnbinom"
+  "gammafn", "lgammafn", "digamma", "trigamma", "beta", "lbeta", "choose", "lchoose", "dbinom", "dpois", "dgeom",
+  "dnbinom"
 )
 
 plain_element <- function(op) {
@@ -181,8 +187,10 @@ bitwise <- function(op) {
 
 arithmetic_rows <- function() {
   list(
-    "+" = lower_arithmetic, "-" = lower_arithmetic, "*" = lower_arithmetic, "/" = lower_arithmetic, "^" = lower_arithmetic,
-    "%%" = lower_arithmetic, "%/%" = lower_arithmetic, "==" = comparison("eq"), "!=" = comparison("ne"), "<" = comparison("lt"),
+    "+" = lower_arithmetic, "-" = lower_arithmetic, "*" = lower_arithmetic, "/" = lower_arithmetic,
+    "^" = lower_arithmetic,
+    "%%" = lower_arithmetic, "%/%" = lower_arithmetic, "==" = comparison("eq"), "!=" = comparison("ne"),
+    "<" = comparison("lt"),
     ">" = comparison("gt"), "<=" = comparison("le"), ">=" = comparison("ge"), "&" = logic("and"), "|" = logic("or"),
     "!" = logic("not"), xor = logic("xor"), isTRUE = certainty("is_true"), isFALSE = certainty("is_false"),
     ifelse = lower_ifelse, pmin = parallel_extreme("pmin"), pmax = parallel_extreme("pmax"),
@@ -200,7 +208,10 @@ math_rows <- function() {
   c(
     list(
       abs = absolute_value, floor = plain_element("floor"), ceiling = plain_element("ceiling"),
-      trunc = plain_element("trunc"), sign = plain_element("sign"), log = lower_log, round = rounding_to("round", "digits", 0),
+      trunc = plain_element("trunc"), sign = plain_element("sign"), log = lower_log, round = rounding_to(
+        "round",
+        "digits", 0
+      ),
       signif = rounding_to("signif", "digits", 6), atan2 = mathematical("atan2", 2, FALSE)
     ),
     lapply(quiet, mathematical, warns = FALSE), lapply(loud, mathematical),
@@ -230,9 +241,12 @@ ifelse_of_one <- function(cx, call, test, args) {
     node <- node_of(cx, value, code)
     assign_value(cx, key, new_value(if (node$rank > 0) as_single(cx, node) else node))
   }
-  lower_ways(cx, element_node("is_na", list(test)), function() assign_value(cx, key, new_value(const_node(NA))), function() {
-    lower_ways(cx, test, function() side(args$yes), function() side(args$no))
-  })
+  lower_ways(
+    cx, element_node("is_na", list(test)), function() assign_value(cx, key, new_value(const_node(NA))),
+    function() {
+      lower_ways(cx, test, function() side(args$yes), function() side(args$no))
+    }
+  )
   read_variable(cx, key, key)
 }
 

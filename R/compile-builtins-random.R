@@ -81,7 +81,10 @@ draw_rows <- function() {
 # Sampling with equal weights, as sample.int() does it. One number `x` stands for 1 to x.
 lower_sample <- function(cx, call) {
   plain <- call_name(call) == "sample"
-  args <- matched_call(cx, call, if (plain) function(x, size, replace, prob) NULL else function(n, size, replace, prob) NULL)
+  args <- matched_call(cx, call, if (plain) function(x, size, replace, prob) NULL else function(
+    n, size, replace,
+    prob
+  ) NULL)
   if (!is.null(args$prob)) refuse(cx, call, "`sample()` with weights", "Draw with `runif()` and `findInterval()`.")
   replace <- constant_flag(cx, args$replace, call)
   codes <- c(list(args[[if (plain) "x" else "n"]]), if (!is.null(args$size)) list(args$size))
@@ -92,7 +95,11 @@ lower_sample <- function(cx, call) {
   count <- if (of$rank == 0) of else size_node(of)
   size <- if (length(nodes) > 1) as_single(cx, nodes[[2]]) else count
   cx$random <- TRUE
-  many <- in_variable(cx, value_node("sample", if (of$rank == 0) "integer" else of$mode, 1, list(of, count, size), replace = replace))
-  if (is.numeric(args$size) && args$size == 1) return(new_value(value_node("element", many$mode, 0, list(one_node()), name = many$name, exact = TRUE)))
+  many <- in_variable(cx, value_node("sample", if (of$rank == 0) "integer" else of$mode, 1, list(of, count, size),
+    replace = replace
+  ))
+  if (is.numeric(args$size) && args$size == 1) return(new_value(value_node("element", many$mode, 0, list(one_node()),
+    name = many$name, exact = TRUE
+  )))
   new_value(many)
 }

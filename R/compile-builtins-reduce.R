@@ -20,7 +20,10 @@ reduction <- function(fn, mode_of, join = NULL) {
     mode <- if (fn %in% c("any", "all")) "logical" else found$mode
     if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
     nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))
-    parts <- lapply(nodes, one_reduction, cx = cx, fn = fn, mode = mode_of(mode), skip = skip, alone = length(nodes) == 1)
+    parts <- lapply(nodes, one_reduction,
+      cx = cx, fn = fn, mode = mode_of(mode), skip = skip,
+      alone = length(nodes) == 1
+    )
     new_value(Reduce(function(one, other) element_node(join[[mode_of(mode)]], list(one, other)), parts))
   }
 }
@@ -70,7 +73,8 @@ reduction_rows <- function() {
     any = reduction("any", always("logical"), list(logical = "or")),
     all = reduction("all", always("logical"), list(logical = "and")),
     which.max = reduction("which.max", always("integer")), which.min = reduction("which.min", always("integer")),
-    range = lower_range_of, var = statistic("ds_var", TRUE), sd = statistic("ds_sd", TRUE), median = statistic("ds_median")
+    range = lower_range_of, var = statistic("ds_var", TRUE), sd = statistic("ds_sd", TRUE),
+    median = statistic("ds_median")
   )
 }
 

@@ -13,14 +13,18 @@ asked_of_r <- function(fn, mode_of, rank, risky = FALSE, check = NULL, where = "
   }
 }
 
-ask_value <- function(cx, call, fn, nodes, labels, mode_of, rank, risky, check = NULL, where = "base", all_modes = FALSE) {
+ask_value <- function(
+  cx, call, fn, nodes, labels, mode_of, rank, risky, check = NULL, where = "base",
+  all_modes = FALSE
+) {
   nodes <- lapply(nodes, function(node) if (node$rank == 0) node else named_node(cx, node))
   mode <- mode_of(if (all_modes) node_modes(nodes) else nodes[[1]]$mode)
   result <- if (is.function(rank)) rank(nodes) else rank
   if (!is.null(check)) for (test in check(nodes)) put(cx, "need", list(test))
   if (risky) cx$risky <- TRUE
   node <- in_variable(cx, value_node("ask", mode, max(1, result), unname(nodes),
-    fn = fn, where = where, labels = labels, risky = risky, checks = NULL))
+    fn = fn, where = where, labels = labels, risky = risky, checks = NULL
+  ))
   if (result == 0) node <- value_node("single", mode, 0, list(node))
   new_value(node)
 }
@@ -40,7 +44,11 @@ margin <- function(fn) {
 # What R demands of the shapes of a product; rarer shapes are left to it.
 product_check <- function(first, second) {
   function(nodes) {
-    size <- function(node, d) switch(min(node$rank, 2) + 1, one_node(), size_node(node), extent_node(node, d))
+    size <- function(node, d) switch(min(node$rank, 2) + 1,
+      one_node(),
+      size_node(node),
+      extent_node(node, d)
+    )
     if (length(nodes) < 2) return(list())
     list(element_node("eq", list(size(nodes[[1]], first), size(nodes[[2]], second))))
   }
@@ -58,11 +66,17 @@ whole_rows <- function() {
     tcrossprod = asked_of_r("tcrossprod", always("double"), 2, risky = TRUE),
     outer = asked_of_r("outer", always("double"), 2, risky = TRUE),
     solve = asked_of_r("solve", always("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2, risky = TRUE),
-    rowSums = margin("rowSums"), colSums = margin("colSums"), rowMeans = margin("rowMeans"), colMeans = margin("colMeans"),
-    sort = asked_of_r("sort", identity, 1, risky = TRUE), order = asked_of_r("order", always("integer"), 1, risky = TRUE),
+    rowSums = margin("rowSums"), colSums = margin("colSums"), rowMeans = margin("rowMeans"),
+    colMeans = margin("colMeans"),
+    sort = asked_of_r("sort", identity, 1, risky = TRUE), order = asked_of_r("order", always("integer"), 1,
+      risky = TRUE
+    ),
     unique = asked_of_r("unique", identity, 1), duplicated = asked_of_r("duplicated", always("logical"), 1),
     which = asked_of_r("which", always("integer"), 1, risky = TRUE),
-    match = asked_of_r("match", always("integer"), like_first), "%in%" = asked_of_r("%in%", always("logical"), like_first),
+    match = asked_of_r("match", always("integer"), like_first), "%in%" = asked_of_r(
+      "%in%", always("logical"),
+      like_first
+    ),
     findInterval = asked_of_r("findInterval", always("integer"), like_first, risky = TRUE),
     tabulate = asked_of_r("tabulate", always("integer"), 1, risky = TRUE),
     cummax = asked_of_r("cummax", raised_mode, 1), cummin = asked_of_r("cummin", raised_mode, 1),

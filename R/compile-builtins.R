@@ -25,7 +25,10 @@ builtin_rows <- function() {
 # The lines of the manual, from the table.
 manual_of_builtins <- function() {
   table <- builtin_table()
-  groups <- split(names(table), factor(vapply(table, function(row) row$group, ""), unique(vapply(table, function(row) row$group, ""))))
+  groups <- split(names(table), factor(vapply(table, function(row) row$group, ""), unique(vapply(
+    table,
+    function(row) row$group, ""
+  ))))
   escaped <- function(names) gsub("%", "\\\\%", names)
   c("@section Functions that are known:", "\\itemize{", vapply(names(groups), function(group) {
     sprintf("\\item %s: \\code{%s}.", group, paste(escaped(groups[[group]]), collapse = " "))
@@ -88,7 +91,10 @@ element_names <- function(cx, call, values) {
   named <- !vapply(values, function(value) is.null(value$names), NA)
   if (!any(named)) return(NULL)
   long <- vapply(values, function(value) value$node$rank > 0, NA)
-  if (any(long & !named) || (sum(long) > 1 && length(unique(lengths(lapply(values[named], function(value) value$names)))) > 1) ||
+  if (any(long & !named) || (sum(long) > 1 && length(unique(lengths(lapply(
+    values[named],
+    function(value) value$names
+  )))) > 1) ||
     anyNA(unlist(lapply(values, function(value) value$names)))) {
     refuse(cx, call, "vectors with names, where the compiler does not keep them", "Take them off: `unname()`.")
   }
@@ -107,8 +113,10 @@ as_leaf <- function(cx, node) {
 # The code of each argument by name, matched as R would for these formals.
 matched_call <- function(cx, call, formals) {
   args <- tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
-    refuse(cx, call, sprintf("`%s()` of this form", call_name(call)),
-      sprintf("It takes the arguments %s.", quoted(names(formals(formals)))))
+    refuse(
+      cx, call, sprintf("`%s()` of this form", call_name(call)),
+      sprintf("It takes the arguments %s.", quoted(names(formals(formals))))
+    )
   })
   if (any(vapply(args, is.null, NA))) fall_back(cx, "NULL as an argument")
   args

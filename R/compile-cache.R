@@ -44,7 +44,8 @@ kernel_routine <- function(path) {
 
 # What is loaded was checked, so that it is not the file's fault.
 abort_load <- function(why) {
-  abort_ds("build", "A built library could not be loaded.", why,
+  abort_ds(
+    "build", "A built library could not be loaded.", why,
     "Is the folder for temporary files mounted so that nothing in it may run (`noexec`)? Set TMPDIR to another."
   )
 }

@@ -126,7 +126,10 @@ certain_arguments <- function(kernel) {
     if (!is.call(code)) return(TRUE)
     head <- call_name(code)
     parts <- as.list(code)[-1]
-    if (head %in% c("{", "(", arithmetic_names, "[", "[[", "length", "c", "seq_along", "seq_len", "numeric", "nrow", "ncol", ":")) {
+    if (head %in% c(
+      "{", "(", arithmetic_names, "[", "[[", "length", "c", "seq_along", "seq_len", "numeric", "nrow",
+      "ncol", ":"
+    )) {
       for (part in parts) if (!rlang::is_missing(part) && !visit(part)) return(FALSE)
       return(TRUE)
     }
@@ -170,7 +173,10 @@ run_guarded <- function(routine, arguments, ...) {
 tell_fallbacks <- function(state, where, ...) {
   if (isTRUE(state$told_row) || !is.null(state$told)) return()
   state$told_row <- TRUE
-  why <- if (is.character(where)) where else if (where > 0) sprintf("line %d does what compiled code leaves to R", where) else
+  why <- if (is.character(where)) where else if (where > 0) sprintf(
+    "line %d does what compiled code leaves to R",
+    where
+  ) else
     "it does what compiled code leaves to R"
   rlang::inform(c("A compiled function ran in R three times in a row.", i = sprintf("The last time because %s.", why)),
     class = "ds_message_fallback"
@@ -229,9 +235,12 @@ refuse_argument <- function(kernel, values, at) {
   value <- values[[at]]
   hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
     "Kernels take numbers, vectors and matrices."
-  abort_ds("unsupported", sprintf("The argument `%s` is of a kind that kernels don't take.", names(kernel$formals)[[at]]),
-    c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
-    file = kernel$file, line = kernel$line
+  abort_ds("unsupported", sprintf(
+    "The argument `%s` is of a kind that kernels don't take.",
+    names(kernel$formals)[[at]]
+  ),
+  c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), you_gave(value)), hint,
+  file = kernel$file, line = kernel$line
   )
 }
 

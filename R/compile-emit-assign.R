@@ -21,7 +21,10 @@ emit_assign <- function(em, step, name) {
   extents <- if (rank > 1) sprintf("%s_d%d = %s;", name, seq_len(rank), made$extents)
   c("{", indent(c(
     made$steps, sprintf("DS_NEW(%s, new_, %s);", node$mode, made$count), made$fill,
-    sprintf("DS_TAKE(%s, new_, %s);", name, made$count), if (step$name %in% em$form$owned) sprintf("%s_own = 1;", name), extents
+    sprintf("DS_TAKE(%s, new_, %s);", name, made$count), if (step$name %in% em$form$owned) sprintf(
+      "%s_own = 1;",
+      name
+    ), extents
   )), "}")
 }
 
@@ -38,8 +41,10 @@ emit_scalar <- function(em, step, name, node) {
 emit_number <- function(em, step, name, node) {
   if (!step$name %in% em$wide) return(sprintf("%s = %s;", name, c_value(em, node)))
   text <- wide_text(em, node) %||% sprintf("(R_xlen_t) %s", c_value(em, node))
-  c(sprintf("%s = %s;", name, text), if (isTRUE(step$far)) sprintf("DS_NEED(!%s(%s));",
-    if (em$form$vars[[step$name]]$modes == "double") "DS_FAR" else "DS_FAR_INT", name))
+  c(sprintf("%s = %s;", name, text), if (isTRUE(step$far)) sprintf(
+    "DS_NEED(!%s(%s));",
+    if (em$form$vars[[step$name]]$modes == "double") "DS_FAR" else "DS_FAR_INT", name
+  ))
 }
 
 emit_alias <- function(em, id, name, node) {
@@ -56,13 +61,24 @@ emit_alias <- function(em, id, name, node) {
 emit_ask <- function(em, name, node) {
   type <- em$form$vars[[node_target(em, name)]]
   texts <- vapply(node$args, function(arg) {
-    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), c_value(em, arg)) else whole_object(em, arg$name)
+    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), c_value(em, arg)) else whole_object(
+      em,
+      arg$name
+    )
   }, "")
-  extents <- if (type$rank > 1) sprintf("%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name, seq_len(type$rank))
+  extents <- if (type$rank > 1) sprintf(
+    "%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name,
+    seq_len(type$rank)
+  )
   c("{", indent(c(
-    sprintf("DS_ARGUMENTS(%d);", length(texts)), sprintf("DS_ARGUMENT(%d, %s, %s);", seq_along(texts) - 1L, c_string(node$labels), texts),
-    sprintf("DS_ASK(%s, %s, %s, %s, %s, %d);", name, mode_field(node$mode, "object"), mode_field(node$mode, "reader"),
-      c_string(node$fn), c_string(node$where), type$rank), extents,
+    sprintf("DS_ARGUMENTS(%d);", length(texts)), sprintf(
+      "DS_ARGUMENT(%d, %s, %s);", seq_along(texts) - 1L,
+      c_string(node$labels), texts
+    ),
+    sprintf(
+      "DS_ASK(%s, %s, %s, %s, %s, %d);", name, mode_field(node$mode, "object"), mode_field(node$mode, "reader"),
+      c_string(node$fn), c_string(node$where), type$rank
+    ), extents,
     if (node_target(em, name) %in% em$form$owned) sprintf("%s_own = 1;", name)
   )), "}")
 }
@@ -86,8 +102,13 @@ make_fill <- function(em, node, late) {
   extents <- node$args[-1]
   names <- paste0("e", seq_along(extents), "_")
   list(
-    steps = c(sprintf("const %s x_ = %s;", mode_field(node$mode, "c"), c_value(em, node$args[[1]])), count_locals(em, extents),
-      sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * "))),
+    steps = c(
+      sprintf("const %s x_ = %s;", mode_field(node$mode, "c"), c_value(em, node$args[[1]])), count_locals(
+        em,
+        extents
+      ),
+      sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * "))
+    ),
     count = "n_", fill = if (!late) each_text("new_[k_] = x_;"), extents = names
   )
 }
@@ -98,7 +119,10 @@ range_locals <- function(em, node, id = "_") {
     return(sprintf("DS_SEQ(%s, lo%2$s, hi%2$s, n_%2$s, step%2$s);", c_value(em, as_mode(node$args[[2]], "double")), id))
   }
   wide <- lapply(node$args, function(arg) wide_text(em, arg))
-  if (!any(vapply(wide, is.null, NA))) return(sprintf("DS_RANGE_WHOLE(%s, %s, lo%3$s, hi%3$s, n_%3$s, step%3$s);", wide[[1]], wide[[2]], id))
+  if (!any(vapply(wide, is.null, NA))) return(sprintf(
+    "DS_RANGE_WHOLE(%s, %s, lo%3$s, hi%3$s, n_%3$s, step%3$s);",
+    wide[[1]], wide[[2]], id
+  ))
   ends <- vapply(node$args, function(arg) c_value(em, as_mode(arg, "double")), "")
   sprintf("DS_RANGE(%s, %s, lo%3$s, hi%3$s, n_%3$s, step%3$s);", ends[[1]], ends[[2]], id)
 }
@@ -109,7 +133,10 @@ make_range <- function(em, node) {
 
 make_concat <- function(em, node) {
   singles <- lapply(seq_along(node$args), function(i) {
-    if (node$args[[i]]$rank == 0) sprintf("const %s part%d_ = %s;", mode_field(node$mode, "c"), i, c_value(em, node$args[[i]]))
+    if (node$args[[i]]$rank == 0) sprintf("const %s part%d_ = %s;", mode_field(node$mode, "c"), i, c_value(
+      em,
+      node$args[[i]]
+    ))
   })
   counts <- vapply(node$args, function(arg) if (arg$rank == 0) "1" else paste0(em$names[[arg$name]], "_n"), "")
   fill <- vapply(seq_along(node$args), function(i) {
@@ -118,7 +145,9 @@ make_concat <- function(em, node) {
     sprintf("for (R_xlen_t k_ = 0; k_ < %1$s_n; ++k_) new_[at_++] = %1$s[k_];", em$names[[arg$name]])
   }, "")
   list(
-    steps = c(unlist(singles), sprintf("const R_xlen_t n_ = %s;", if (length(counts)) paste(counts, collapse = " + ") else "0")),
+    steps = c(unlist(singles), sprintf("const R_xlen_t n_ = %s;", if (length(counts)) paste(counts,
+      collapse = " + "
+    ) else "0")),
     count = "n_", fill = c("R_xlen_t at_ = 0;", fill, "(void) at_;")
   )
 }
@@ -130,8 +159,10 @@ make_reshape <- function(em, node) {
   names <- paste0("e", seq_along(extents), "_")
   chosen <- if (node$by_row) "(k_ % e1_) * e2_ + k_ / e1_" else "k_"
   list(
-    steps = c(count_locals(em, extents), sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * ")),
-      sprintf("DS_NEED(n_ == %s_n);", from)),
+    steps = c(
+      count_locals(em, extents), sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * ")),
+      sprintf("DS_NEED(n_ == %s_n);", from)
+    ),
     count = "n_", fill = each_text(sprintf("new_[k_] = %s[%s];", from, chosen)), extents = names
   )
 }
@@ -140,9 +171,15 @@ make_along <- function(em, node) {
   from <- em$names[[node$args[[1]]$name]]
   fill <- switch(node$fn,
     rev = each_text(sprintf("new_[n_ - 1 - k_] = %s[k_];", from)),
-    cumsum = if (node$mode == "double") c("DS_LONG sum_ = 0;", each_text(sprintf("{ sum_ += %s[k_]; new_[k_] = (double) sum_; }", from))) else
+    cumsum = if (node$mode == "double") c(
+      "DS_LONG sum_ = 0;",
+      each_text(sprintf("{ sum_ += %s[k_]; new_[k_] = (double) sum_; }", from))
+    ) else
       sprintf("ds_cumsum_int(%s, n_, new_, &bad);", from),
-    cumprod = c("DS_LONG product_ = 1;", each_text(sprintf("{ product_ *= %s[k_]; new_[k_] = (double) product_; }", from)))
+    cumprod = c("DS_LONG product_ = 1;", each_text(sprintf(
+      "{ product_ *= %s[k_]; new_[k_] = (double) product_; }",
+      from
+    )))
   )
   list(steps = sprintf("const R_xlen_t n_ = %s_n;", from), count = "n_", fill = fill)
 }
@@ -152,16 +189,19 @@ make_sample <- function(em, node) {
   of <- node$args[[1]]
   from <- if (of$rank > 0) em$names[[of$name]]
   chosen <- function(at) if (is.null(from)) sprintf("(int) (%s + 1)", at) else sprintf("%s[%s]", from, at)
-  whole <- if (is.null(from)) sprintf("DS_NEED((double) of_ == %s);", c_value(em, as_mode(of, "double"))) else "DS_NEED(of_ != 1);"
-  again <- sprintf("for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = %s; }", chosen("at_"))
-  steps <- c(sprintf("const R_xlen_t of_ = %s, n_ = %s;", c_count(em, node$args[[2]]), c_count(em, node$args[[3]])),
-    "DS_NEED(of_ >= 1 && of_ <= INT_MAX);", whole)
+  whole <- if (is.null(from)) sprintf("DS_NEED((double) of_ == %s);", c_value(em, as_mode(
+    of,
+    "double"
+  ))) else "DS_NEED(of_ != 1);"
+  again <- sprintf("DS_DRAW_WITH(%s);", chosen("at_"))
+  steps <- c(
+    sprintf("const R_xlen_t of_ = %s, n_ = %s;", c_count(em, node$args[[2]]), c_count(em, node$args[[3]])),
+    "DS_NEED(of_ >= 1 && of_ <= INT_MAX);", whole
+  )
   if (node$replace) return(list(steps = steps, count = "n_", fill = again))
   list(
     steps = c(steps, "DS_NEED(n_ <= of_ && (of_ <= 10000000 || n_ > of_ / 2));"), count = "n_",
-    fill = c(sprintf("if (n_ < 2) { %s } else {", again), "  DS_ROW(row_, of_);", "  R_xlen_t left_ = of_;",
-      sprintf("  for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(left_); new_[k_] = %s; row_[at_] = row_[--left_]; }",
-        chosen("row_[at_]")), "}")
+    fill = c(sprintf("if (n_ < 2) %s", again), sprintf("else DS_DRAW_WITHOUT(%s);", chosen("row_[at_]")))
   )
 }
 
@@ -172,15 +212,21 @@ make_draws <- function(em, node) {
   parameters <- node$args[-1]
   names <- paste0("par", seq_along(parameters), "_")
   steps <- unlist(Map(function(arg, name) {
-    if (arg$rank > 0) sprintf("DS_NEED(%s_n > 0);", em$names[[arg$name]]) else sprintf("const double %s = %s;", name, c_value(em, arg))
+    if (arg$rank > 0) sprintf("DS_NEED(%s_n > 0);", em$names[[arg$name]]) else sprintf(
+      "const double %s = %s;", name,
+      c_value(em, arg)
+    )
   }, parameters, names))
   texts <- Map(function(arg, name) {
     if (arg$rank > 0) sprintf("%1$s[k_ %% %1$s_n]", em$names[[arg$name]]) else name
   }, parameters, names)
   list(
     steps = c(sprintf("const R_xlen_t n_ = %s;", c_count(em, node$args[[1]])), steps), count = "n_",
-    fill = each_text(sprintf("{ const double draw_ = %s; %s new_[k_] = %s; }", draw_call(node$family, unlist(texts)), drawn_check(node$mode),
-      if (node$mode == "double") "draw_" else "(int) draw_"))
+    fill = each_text(sprintf(
+      "{ const double draw_ = %s; %s new_[k_] = %s; }", draw_call(node$family, unlist(texts)),
+      drawn_check(node$mode),
+      if (node$mode == "double") "draw_" else "(int) draw_"
+    ))
   )
 }
 
@@ -189,13 +235,17 @@ drawn_check <- function(mode) if (mode == "double") "bad |= draw_ != draw_;" els
 
 emit_draw <- function(em, name, node) {
   texts <- vapply(node$args, function(arg) c_value(em, arg), "")
-  c("{", indent(c(sprintf("const double draw_ = %s;", draw_call(node$family, texts)), drawn_check(node$mode),
-    sprintf("%s = %s;", name, if (node$mode == "double") "draw_" else "(int) draw_"))), "}")
+  c("{", indent(c(
+    sprintf("const double draw_ = %s;", draw_call(node$family, texts)), drawn_check(node$mode),
+    sprintf("%s = %s;", name, if (node$mode == "double") "draw_" else "(int) draw_")
+  )), "}")
 }
 
 emit_statistic <- function(em, name, node) {
   from <- em$names[[node$args[[1]]$name]]
   room <- node$fn == "ds_median"
-  c("{", indent(c(sprintf("DS_NEED(%s_n <= INT_MAX);", from), if (room) sprintf("DS_NEW(double, room_, %s_n);", from),
-    sprintf("%1$s = %2$s(%3$s, %3$s_n, %4$s);", name, node$fn, from, if (room) "room_" else "NULL"))), "}")
+  c("{", indent(c(
+    sprintf("DS_NEED(%s_n <= INT_MAX);", from), if (room) sprintf("DS_NEW(double, room_, %s_n);", from),
+    sprintf("%1$s = %2$s(%3$s, %3$s_n, %4$s);", name, node$fn, from, if (room) "room_" else "NULL")
+  )), "}")
 }

@@ -51,7 +51,10 @@ range_leaf <- function(em, node, leaves, id) {
   mark <- paste0(id, "_", fresh(em))
   leaves$steps <- c(leaves$steps, range_locals(em, node, mark))
   leaves$lengths <- c(leaves$lengths, paste0("n_", mark))
-  function(recycled) c_text(sprintf("(int) (lo%1$s + %2$s * step%1$s)", mark, if (recycled) sprintf("(k_ %% n_%s)", mark) else "k_"), 14)
+  function(recycled) c_text(sprintf("(int) (lo%1$s + %2$s * step%1$s)", mark, if (recycled) sprintf(
+    "(k_ %% n_%s)",
+    mark
+  ) else "k_"), 14)
 }
 
 subset_leaf <- function(em, node, leaves, id) {
@@ -69,12 +72,18 @@ subset_leaf <- function(em, node, leaves, id) {
 length_steps <- function(lengths, leaves, rank, n, same) {
   if (length(lengths) == 0) return(sprintf("const R_xlen_t %s = 1;", n))
   first <- lengths[[1]]
-  if (length(lengths) == 1) return(c(sprintf("const R_xlen_t %s = %s;", n, first), if (leaves$strict) sprintf("DS_NEED(%s > 0);", n)))
+  if (length(lengths) == 1) return(c(
+    sprintf("const R_xlen_t %s = %s;", n, first),
+    if (leaves$strict) sprintf("DS_NEED(%s > 0);", n)
+  ))
   equal <- paste(sprintf("%s == %s", lengths[-1], first), collapse = " && ")
   if (leaves$strict || length(leaves$matrices)) {
     extents <- unlist(lapply(leaves$matrices[-1], function(other) sprintf("%s == %s", other, leaves$matrices[[1]])))
     # the type of an empty ifelse() is logical
-    return(c(sprintf("DS_NEED(%s);", c(equal, extents, if (leaves$strict) sprintf("%s > 0", first))), sprintf("const R_xlen_t %s = %s;", n, first)))
+    return(c(
+      sprintf("DS_NEED(%s);", c(equal, extents, if (leaves$strict) sprintf("%s > 0", first))),
+      sprintf("const R_xlen_t %s = %s;", n, first)
+    ))
   }
   c(
     sprintf("const int %s = %s;", same, equal), sprintf("R_xlen_t %s = %s;", n, first), sprintf("if (!%s) {", same),
@@ -102,7 +111,10 @@ emit_reduce <- function(em, name, node) {
   each <- function(body) each_element(parts, if (node$skip) skip_missing(body, mode) else body)
   text <- switch(node$fn,
     sum = sum_text(each, mode),
-    prod = list("DS_LONG product_ = 1;", each(if (mode == "double") "product_ *= @;" else "{ const int e_ = @; product_ *= ds_i2d(e_); }"), "(double) product_"),
+    prod = list(
+      "DS_LONG product_ = 1;", each(sprintf("product_ *= %s;", if (mode == "double") "@" else "ds_i2d(@)")),
+      "(double) product_"
+    ),
     mean = mean_text(each, mode, node$skip, parts$count),
     which.max = which_text(each, mode, ">"),
     which.min = which_text(each, mode, "<"),
@@ -116,14 +128,20 @@ emit_reduce <- function(em, name, node) {
 
 # A step that passes over what is missing; the element is worked out once.
 skip_missing <- function(body, mode) {
-  sprintf("{ const %s x_ = @; if (!(%s)) %s }", mode_field(mode, "c"), if (mode == "double") "ISNAN(x_)" else "x_ == NA_INTEGER",
-    gsub("@", "x_", body, fixed = TRUE))
+  sprintf(
+    "{ const %s x_ = @; if (!(%s)) %s }", mode_field(mode, "c"),
+    if (mode == "double") "ISNAN(x_)" else "x_ == NA_INTEGER",
+    gsub("@", "x_", body, fixed = TRUE)
+  )
 }
 
 sum_text <- function(each, mode) {
   if (mode == "double") return(list("DS_LONG sum_ = 0;", each("sum_ += @;"), "(double) sum_"))
-  list("long long sum_ = 0; int missing_ = 0;", each("{ const int e_ = @; if (e_ == NA_INTEGER) missing_ = 1; else sum_ += e_; }"),
-    "DS_NEED(missing_ || (sum_ <= INT_MAX && sum_ >= -INT_MAX));", "missing_ ? NA_INTEGER : (int) sum_")
+  list(
+    "long long sum_ = 0; int missing_ = 0;",
+    each("{ const int e_ = @; if (e_ == NA_INTEGER) missing_ = 1; else sum_ += e_; }"),
+    "DS_NEED(missing_ || (sum_ <= INT_MAX && sum_ >= -INT_MAX));", "missing_ ? NA_INTEGER : (int) sum_"
+  )
 }
 
 # R's mean: a second pass adds what the first one lost (summary.c).
@@ -133,7 +151,10 @@ mean_text <- function(each, mode, skip, count) {
   list(
     if (skip) c("R_xlen_t m_ = 0;", each("{ (void) (@); ++m_; }")) else sprintf("const R_xlen_t m_ = %s;", count),
     "DS_LONG sum_ = 0, rest_ = 0;", each(sprintf("sum_ += %s;", of)), "sum_ /= m_;",
-    if (double) c("if (R_FINITE((double) sum_)) {", indent(each("rest_ += (@ - sum_);")), "  sum_ += rest_ / m_;", "}"), "(double) sum_"
+    if (double) c(
+      "if (R_FINITE((double) sum_)) {", indent(each("rest_ += (@ - sum_);")), "  sum_ += rest_ / m_;",
+      "}"
+    ), "(double) sum_"
   )
 }
 
@@ -141,17 +162,14 @@ mean_text <- function(each, mode, skip, count) {
 which_text <- function(each, mode, better) {
   element <- if (mode == "double") "@" else "ds_i2d(@)"
   list(
-    "double best_ = 0; R_xlen_t at_ = 0, place_ = 0;",
-    each(sprintf("{ const double e_ = %s; ++place_; if (!ISNAN(e_) && (at_ == 0 || e_ %s best_)) { best_ = e_; at_ = place_; } }", element, better)),
+    "double best_ = 0; R_xlen_t at_ = 0, place_ = 0;", each(sprintf("DS_WHICH(%s, %s);", element, better)),
     "DS_NEED(at_ > 0 && at_ <= INT_MAX);", "(int) at_"
   )
 }
 
 extreme_text <- function(each, mode, better) {
-  step <- if (mode == "double") {
-    sprintf("{ const double e_ = @; if (DS_RARE(ISNAN(e_))) { if (!ISNA(best_)) best_ = e_; any_ = 1; } else if (!any_ || e_ %s best_) { best_ = e_; any_ = 1; } }", better)
-  } else {
-    sprintf("{ const int e_ = @; if (!any_ || best_ != NA_INTEGER) { if (e_ == NA_INTEGER || !any_ || e_ %s best_) { best_ = e_; any_ = 1; } } }", better)
-  }
-  list(sprintf("%s best_ = 0; int any_ = 0;", mode_field(mode, "c")), each(step), "DS_NEED(any_);", "best_")
+  list(
+    sprintf("%s best_ = 0; int any_ = 0;", mode_field(mode, "c")),
+    each(sprintf("%s(@, %s);", if (mode == "double") "DS_BEST" else "DS_BEST_INT", better)), "DS_NEED(any_);", "best_"
+  )
 }

@@ -17,7 +17,10 @@ picker <- function(em, position, extent, use = "") {
 
 pick_one <- function(em, node, extent, id) {
   list(
-    steps = c(sprintf("const R_xlen_t at_%s = %s;", id, place_text(em, node)), sprintf("DS_NEED(!DS_OUTSIDE(at_%s, %s));", id, extent)),
+    steps = c(
+      sprintf("const R_xlen_t at_%s = %s;", id, place_text(em, node)),
+      sprintf("DS_NEED(!DS_OUTSIDE(at_%s, %s));", id, extent)
+    ),
     n = "1", at = function(j) sprintf("(at_%s - 1)", id), single = TRUE
   )
 }
@@ -37,13 +40,20 @@ pick_range <- function(em, node, extent, id, grow) {
 pick_rest <- function(em, node, extent, id) {
   first <- if (node$op == "range") c(
     range_locals(em, node, id), sprintf("DS_NEED(n_%1$s > 0 && lo%1$s >= 1 && hi%1$s >= 1);", id),
-    sprintf("const R_xlen_t first%1$s = ds_least(lo%1$s, hi%1$s) - 1, after%1$s = ds_least(first%1$s + n_%1$s, %2$s);", id, extent)
+    sprintf("const R_xlen_t first%1$s = ds_least(lo%1$s, hi%1$s) - 1;", id),
+    sprintf("const R_xlen_t after%1$s = ds_least(first%1$s + n_%1$s, %2$s);", id, extent)
   ) else c(
-    sprintf("const R_xlen_t first%s = %s;", id, paste(place_text(em, node), "- 1")), sprintf("DS_NEED(first%s >= 0);", id),
+    sprintf("const R_xlen_t first%s = %s;", id, paste(place_text(em, node), "- 1")), sprintf(
+      "DS_NEED(first%s >= 0);",
+      id
+    ),
     sprintf("const R_xlen_t after%1$s = ds_least(first%1$s + 1, %2$s);", id, extent)
   )
-  gap <- sprintf("const R_xlen_t gap%1$s = after%1$s > first%1$s ? after%1$s - first%1$s : 0, left%1$s = %2$s - gap%1$s;", id, extent)
-  list(steps = c(first, gap), n = paste0("left", id), at = function(j) sprintf("((%1$s) + ((%1$s) >= first%2$s ? gap%2$s : 0))", j, id))
+  gap <- sprintf("const R_xlen_t gap%1$s = ds_most(after%1$s - first%1$s, 0), left%1$s = %2$s - gap%1$s;", id, extent)
+  list(
+    steps = c(first, gap), n = paste0("left", id),
+    at = function(j) sprintf("((%1$s) + ((%1$s) >= first%2$s ? gap%2$s : 0))", j, id)
+  )
 }
 
 # Places as R reads a vector of numbers or of conditions.
@@ -52,8 +62,10 @@ pick_places <- function(em, node, extent, id, use) {
   em$slots <- em$slots + 1L
   em$most_slots <- max(em$most_slots, em$slots)
   list(
-    steps = sprintf("DS_PLACES(places%6$s, at_%1$s, n_%1$s, most%1$s, %2$s(%3$s, %3$s_n, %4$s, %5$s, &n_%1$s, &most%1$s));", id, routine,
-      em$names[[node$name]], extent, match(use, c("grow", "read"), 0L), em$slots),
+    steps = sprintf(
+      "DS_PLACES(places%1$s, at_%2$s, n_%2$s, most%2$s, %3$s(%4$s, %4$s_n, %5$s, %6$d, &n_%2$s, &most%2$s));",
+      em$slots, id, routine, em$names[[node$name]], extent, match(use, c("grow", "read"), 0L)
+    ),
     n = paste0("n_", id), gaps = use == "read", most = paste0("most", id), at = function(j) sprintf("at_%s[%s]", id, j)
   )
 }
@@ -96,8 +108,12 @@ make_subset <- function(em, node) {
   drops <- if (node$rank > 1 && !node$keep) sprintf("DS_NEED(%s);", paste(extents, "!= 1", collapse = " && "))
   if (length(node$args) > 1 && !node$keep && node$rank == 1 && sum(kept) > 1) drops <- "DS_FALLBACK;"
   list(
-    steps = c(picked$steps, drops, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * "))), count = "n_all_",
-    fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) sprintf("new_[to_++] = %s;", picked$value(chosen))), "(void) to_;"),
+    steps = c(picked$steps, drops, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * "))),
+    count = "n_all_",
+    fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) sprintf(
+      "new_[to_++] = %s;",
+      picked$value(chosen)
+    )), "(void) to_;"),
     extents = extents
   )
 }
@@ -111,14 +127,19 @@ emit_store <- function(em, step, name) {
   places <- vapply(at, function(arg) place_text(em, arg), "")
   if (length(at) > 1) return(sprintf("DS_PUT_%s(%s, %s, %s);", length(at), name, paste(places, collapse = ", "), text))
   if (type$rank > 1) return(sprintf("DS_PUT_INSIDE(%s, %s, %s);", name, places, text))
-  if (!grows(em, step$name)) return(sprintf(if (isTRUE(step$below)) "DS_PUT_BELOW(%s, %s, %s);" else "DS_PUT(%s, %s, %s);", name, places, text))
+  if (!grows(em, step$name)) {
+    return(sprintf("%s(%s, %s, %s);", if (isTRUE(step$below)) "DS_PUT_BELOW" else "DS_PUT", name, places, text))
+  }
   sprintf("DS_PUT_OR_GROW(%s, %s, %s, %s);", name, places, text, mode_args(type$modes))
 }
 
 grows <- function(em, id) em$past_end || id %in% em$form$growing
 
 # How C macros are told a mode: C type, R type, reader, NA.
-mode_args <- function(mode) paste(vapply(c("c", "object", "reader", "na"), function(field) mode_field(mode, field), ""), collapse = ", ")
+mode_args <- function(mode) paste(vapply(
+  c("c", "object", "reader", "na"), function(field) mode_field(mode, field),
+  ""
+), collapse = ", ")
 
 emit_append <- function(em, step, name) {
   sprintf("DS_APPEND(%s, %s, %s);", name, c_value(em, step$args[[1]]), mode_args(em$form$vars[[step$name]]$modes))
@@ -141,7 +162,8 @@ emit_store_many <- function(em, step, name) {
   same <- !is.null(from) && from == name
   c("{", indent(c(
     value, picked$steps, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * ")),
-    if (!is.null(from)) sprintf("DS_NEED(n_all_ == 0 || (%1$s_n > 0 && n_all_ %% %1$s_n == 0));", from), if (same) "DS_FALLBACK;", room,
+    if (!is.null(from)) sprintf("DS_NEED(n_all_ == 0 || (%1$s_n > 0 && n_all_ %% %1$s_n == 0));", from),
+    if (same) "DS_FALLBACK;", room,
     if (!is.null(from)) "R_xlen_t next_ = 0;",
     pick_loops(picked, function(chosen) {
       if (is.null(from)) return(sprintf("%s[%s] = x_;", name, chosen))

@@ -32,12 +32,21 @@ counted_loop <- function(em, step, body, name, id, counter, direction) {
   if (is.na(direction)) {
     variable <- paste0("q", id)
     place <- sprintf("lo%1$s + q%1$s * step%1$s", id)
-    set <- if (counter) sprintf("const R_xlen_t %s = %s;", name, place) else sprintf("%s = %s(%s);", name, if (step$name %in% em$wide) "" else "(int) ", place)
-    return(c(sprintf("for (R_xlen_t %1$s = 0; %1$s < n_%2$s; ++%1$s) {", variable, id), indent(c(set, sprintf("DS_TURN(%s);", cost), lines)), "}"))
+    set <- if (counter) sprintf("const R_xlen_t %s = %s;", name, place) else sprintf(
+      "%s = %s(%s);", name,
+      if (step$name %in% em$wide) "" else "(int) ", place
+    )
+    return(c(sprintf("for (R_xlen_t %1$s = 0; %1$s < n_%2$s; ++%1$s) {", variable, id), indent(c(
+      set,
+      sprintf("DS_TURN(%s);", cost), lines
+    )), "}"))
   }
-  head <- if (inner) sprintf("DS_FOR_%s(%s, lo%s, hi%s, %s) {", if (direction == 1) "UP" else "DOWN", variable, id, id, max(1024L, 524288L %/% cost)) else
-    if (direction == 1) sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s <= hi%2$s; ++%1$s) {", variable, id) else
-      sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s >= hi%2$s; --%1$s) {", variable, id)
+  head <- if (inner) sprintf(
+    "DS_FOR_%s(%s, lo%s, hi%s, %s) {", if (direction == 1) "UP" else "DOWN", variable, id,
+    id, max(1024L, 524288L %/% cost)
+  ) else
+  if (direction == 1) sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s <= hi%2$s; ++%1$s) {", variable, id) else
+    sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s >= hi%2$s; --%1$s) {", variable, id)
   c(head, indent(c(set, if (!inner) sprintf("DS_TURN(%s);", cost), lines)), "}")
 }
 
@@ -80,7 +89,10 @@ limit_text <- function(em, test) {
 # A vector that the loop was to overwrite, where it does not.
 late_fill <- function(em, one, id) {
   name <- em$names[[one$name]]
-  sprintf("if (!(step%1$s == 1 && lo%1$s == 1 && hi%1$s == %2$s_n)) for (R_xlen_t k_ = 0; k_ < %2$s_n; ++k_) %2$s[k_] = %3$s;", id, name, c_value(em, one$value))
+  c(
+    sprintf("if (!(step%1$s == 1 && lo%1$s == 1 && hi%1$s == %2$s_n)) {", id, name),
+    sprintf("  for (R_xlen_t k_ = 0; k_ < %1$s_n; ++k_) %1$s[k_] = %2$s;", name, c_value(em, one$value)), "}"
+  )
 }
 
 emit_vector_loop <- function(em, step, name) {
@@ -88,6 +100,12 @@ emit_vector_loop <- function(em, step, name) {
   from <- em$names[[step$args[[1]]$name]]
   lines <- emit_branch(em, step$blocks$body)
   inner <- !has_loop(step$blocks$body) && !has_break(step$blocks$body)
-  head <- if (inner) sprintf("DS_EACH(q%s, %s_n) {", id, from) else sprintf("for (R_xlen_t q%1$s = 0; q%1$s < %2$s_n; ++q%1$s) {", id, from)
-  c(head, indent(c(sprintf("%s = %s[q%s];", name, from, id), if (!inner) sprintf("DS_TURN(%s);", step_cost(step)), lines)), "}")
+  head <- if (inner) sprintf(
+    "DS_EACH(q%s, %s_n) {", id,
+    from
+  ) else sprintf("for (R_xlen_t q%1$s = 0; q%1$s < %2$s_n; ++q%1$s) {", id, from)
+  c(head, indent(c(
+    sprintf("%s = %s[q%s];", name, from, id), if (!inner) sprintf("DS_TURN(%s);", step_cost(step)),
+    lines
+  )), "}")
 }

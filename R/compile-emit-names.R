@@ -21,7 +21,10 @@ is_scalar <- function(form, id) !identical(form$vars[[id]]$kind, "number") || fo
 
 used_names <- function(form) {
   found <- list()
-  each_step(form$steps, function(step) found[[length(found) + 1]] <<- c(step$name, step_reads(step), shape_tags(step$shape)))
+  each_step(form$steps, function(step) found[[length(found) + 1]] <<- c(
+    step$name, step_reads(step),
+    shape_tags(step$shape)
+  ))
   unique(unlist(found))
 }
 
@@ -38,10 +41,13 @@ plain_c_name <- function(id) {
 }
 
 c_words <- c(
-  "auto", "break", "case", "char", "const", "continue", "default", "do", "double", "else", "enum", "extern", "float", "for",
-  "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed", "sizeof", "static", "struct",
+  "auto", "break", "case", "char", "const", "continue", "default", "do", "double", "else", "enum", "extern", "float",
+  "for",
+  "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed", "sizeof", "static",
+  "struct",
   "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "asm", "typeof", "bad", "tick", "held", "a",
-  "scratch", "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout", "stderr", "errno",
+  "scratch", "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout", "stderr",
+  "errno",
   "fprec", "fround", "gammafn", "lgammafn", "memcpy", "memset", "index", "y0", "y1", "yn", "j0", "j1", "jn", "isnan"
 )
 

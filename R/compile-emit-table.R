@@ -20,14 +20,18 @@ strict_table <- c(
     is_decided = c_row("@1 == @2", 9)
   ),
   c_calls(c(pow = "ds_pow", round = "fround", signif = "fprec", log_of = "ds_log_of"), 2),
-  c_calls(c(abs = "fabs", sign = "ds_sign", floor = "floor", ceiling = "ceil", trunc = "trunc", neg_i = "ds_negi",
+  c_calls(c(
+    abs = "fabs", sign = "ds_sign", floor = "floor", ceiling = "ceil", trunc = "trunc", neg_i = "ds_negi",
     abs_i = "ds_absi", bit_not = "ds_bit_not", not = "ds_not", integer_to_logical = "ds_i2l",
-    double_to_logical = "ds_d2l"), 1),
+    double_to_logical = "ds_d2l"
+  ), 1),
   c_calls(c(mod = "ds_mod", idiv = "ds_div"), 2, ", &bad"),
   c_calls(c(whole = "ds_whole", double_to_integer = "ds_d2i"), 1, ", &bad"),
   c_calls(c(add_i = "DS_ADD", sub_i = "DS_SUB", mul_i = "DS_MUL"), 2),
-  c_calls(c(mod_i = "ds_modi", idiv_i = "ds_divi", bit_and = "ds_bit_and", bit_or = "ds_bit_or", bit_xor = "ds_bit_xor",
-    and = "ds_and", or = "ds_or", xor = "ds_xor"), 2)
+  c_calls(c(
+    mod_i = "ds_modi", idiv_i = "ds_divi", bit_and = "ds_bit_and", bit_or = "ds_bit_or", bit_xor = "ds_bit_xor",
+    and = "ds_and", or = "ds_or", xor = "ds_xor"
+  ), 2)
 )
 
 # Ops whose C hangs on the mode of their operands.
@@ -38,8 +42,10 @@ strict_by_mode <- list(
     c_calls(stats::setNames(paste0("ds_", names(compared)), names(compared)), 2)
   ),
   integer = c(
-    list(is_na = c_row("@1 == NA_INTEGER", 9), is_nan = c_row("0", 20), is_finite = c_row("@1 != NA_INTEGER", 9),
-      is_infinite = c_row("0", 20)),
+    list(
+      is_na = c_row("@1 == NA_INTEGER", 9), is_nan = c_row("0", 20), is_finite = c_row("@1 != NA_INTEGER", 9),
+      is_infinite = c_row("0", 20)
+    ),
     c_calls(c(pmin = "ds_pmini", pmax = "ds_pmaxi", min = "ds_pmini", max = "ds_pmaxi"), 2),
     c_calls(stats::setNames(paste0("ds_", names(compared), "i"), names(compared)), 2)
   )
@@ -62,7 +68,8 @@ op_text <- function(node, operands, sure = FALSE) {
   text <- row$text
   for (i in seq_along(operands)) {
     one <- operands[[i]]
-    loose <- !is.na(row$level) && row$level < 20 && !is.na(one$level) && (one$level < row$level || (i > 1 && one$level == row$level))
+    loose <- !is.na(row$level) && row$level < 20 && !is.na(one$level) && (one$level < row$level || (i > 1 &&
+      one$level == row$level))
     loose <- loose || (startsWith(one$text, "-") && startsWith(row$text, "-"))
     text <- gsub(paste0("@", i), if (loose) paste0("(", one$text, ")") else one$text, text, fixed = TRUE)
   }
@@ -72,7 +79,10 @@ op_text <- function(node, operands, sure = FALSE) {
 sure_comparison <- function(node) if (node$op %in% names(compared)) c_row(sprintf("@1 %s @2", compared[[node$op]]), 9)
 
 special_row <- function(node) {
-  if (node$op == "pow" && node$args[[2]]$op == "const" && identical(node$args[[2]]$value, 2)) return(c_row("ds_square(@1)"))
+  if (node$op == "pow" && node$args[[2]]$op == "const" && identical(
+    node$args[[2]]$value,
+    2
+  )) return(c_row("ds_square(@1)"))
   if (node$op == "round" && node$args[[2]]$op == "const" && node$args[[2]]$value == 0) return(c_row("nearbyint(@1)"))
   if (node$op == "ifelse") return(c_row("DS_IFELSE(@1, @2, @3)"))
   if (node$op == "math") {

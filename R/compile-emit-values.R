@@ -14,8 +14,14 @@ value_text <- function(em, node) {
     extent = c_text(sprintf("(int) %s_d%d", em$names[[node$name]], node$which), 14),
     is_tag = c_text(tag_test(em$names[[node$name]], node$tags), if (length(node$tags) == 1) 9 else 3),
     single = c_text(sprintf("DS_SINGLE(%s)", em$names[[node$args[[1]]$name]])),
-    call = c_text(sprintf("%s(%s)", c_routine(node$routine), paste(vapply(node$args, function(arg) c_value(em, arg), ""), collapse = ", "))),
-    choose = c_text(sprintf("%s ? %s : %s", c_condition(em, node$args[[1]]), tight(em, node$args[[2]]), tight(em, node$args[[3]])), 2),
+    call = c_text(sprintf("%s(%s)", c_routine(node$routine), paste(vapply(
+      node$args, function(arg) c_value(em, arg),
+      ""
+    ), collapse = ", "))),
+    choose = c_text(sprintf("%s ? %s : %s", c_condition(em, node$args[[1]]), tight(em, node$args[[2]]), tight(
+      em,
+      node$args[[3]]
+    )), 2),
     and_then = c_text(sprintf("DS_AND_THEN(%s, %s)", c_value(em, node$args[[1]]), c_value(em, node$args[[2]]))),
     or_else = c_text(sprintf("DS_OR_ELSE(%s, %s)", c_value(em, node$args[[1]]), c_value(em, node$args[[2]]))),
     op_text(node, lapply(node$args, function(arg) value_text(em, arg)), all_sure(em, node))
@@ -28,7 +34,10 @@ tight <- function(em, node) {
 }
 
 all_sure <- function(em, node) {
-  node$args[[1]]$mode != "double" && all(vapply(node$args, is_sure, NA, sure = em$sure)) && !node$op %in% c("mod_i", "idiv_i")
+  node$args[[1]]$mode != "double" && all(vapply(node$args, is_sure, NA, sure = em$sure)) && !node$op %in% c(
+    "mod_i",
+    "idiv_i"
+  )
 }
 
 constant_text <- function(node) {
@@ -64,7 +73,10 @@ c_condition <- function(em, node) {
 
 condition_tight <- function(em, node, always = FALSE) {
   text <- c_condition(em, node)
-  if (always && !grepl("^[A-Za-z_]+\\(([^()]|\\([^()]*\\))*\\)$|^[A-Za-z_0-9]+$", text)) paste0("(", text, ")") else text
+  if (always && !grepl("^[A-Za-z_]+\\(([^()]|\\([^()]*\\))*\\)$|^[A-Za-z_0-9]+$", text)) paste0(
+    "(", text,
+    ")"
+  ) else text
 }
 
 compared_text <- function(em, node) {
@@ -120,9 +132,14 @@ sum_parts <- function(node, sign) {
   if (node$op == "const") return(list(terms = list(), signs = numeric(), constants = list(sign * node$value)))
   if (node$op %in% c("integer_to_double", "logical_to_integer")) return(sum_parts(node$args[[1]], sign))
   if (node$op %in% c("add", "add_i", "sub", "sub_i")) {
-    sides <- list(sum_parts(node$args[[1]], sign), sum_parts(node$args[[2]], if (startsWith(node$op, "sub")) -sign else sign))
-    return(list(terms = c(sides[[1]]$terms, sides[[2]]$terms), signs = c(sides[[1]]$signs, sides[[2]]$signs),
-      constants = c(sides[[1]]$constants, sides[[2]]$constants)))
+    sides <- list(sum_parts(node$args[[1]], sign), sum_parts(node$args[[2]], if (startsWith(
+      node$op,
+      "sub"
+    )) -sign else sign))
+    return(list(
+      terms = c(sides[[1]]$terms, sides[[2]]$terms), signs = c(sides[[1]]$signs, sides[[2]]$signs),
+      constants = c(sides[[1]]$constants, sides[[2]]$constants)
+    ))
   }
   list(terms = list(node), signs = sign, constants = list())
 }
@@ -137,7 +154,7 @@ wide_term <- function(em, node) {
     size = paste0(em$names[[node$name]], "_n"),
     extent = sprintf("%s_d%d", em$names[[node$name]], node$which),
     mul = ,
-    mul_i = sprintf("%s * %s", side(node$args[[1]]), side(node$args[[2]])),
+    mul_i = sprintf("(R_xlen_t) %s * %s", side(node$args[[1]]), side(node$args[[2]])),
     min = sprintf("ds_least(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]])),
     max = sprintf("ds_most(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]]))
   )

@@ -2,7 +2,10 @@
 
 lines_of <- function(...) unlist(list(...))
 
-indent <- function(lines) if (length(lines)) paste0(ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""), lines) else lines
+indent <- function(lines) if (length(lines)) paste0(
+  ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""),
+  lines
+) else lines
 
 # The whole C source of a form.
 emit_form <- function(form) {
@@ -41,15 +44,23 @@ emit_kernel <- function(form, has_callees) {
     sprintf("enum { held = %d };", length(arrays) + 1L + em$most_slots), "",
     if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
     indent(c(
-      "int bad = 0;", "R_xlen_t tick = DS_TURNS;", "DS_SLOT(scratch);", sprintf("DS_SLOT(places%d);", seq_len(em$most_slots)), declarations(em),
-      unlist(lapply(seq_along(form$arguments), function(i) emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1)))),
-      if (form$random) "GetRNGstate();", "", body, "fallback: __attribute__((unused));", "UNPROTECT(held);", "return NULL;",
+      "int bad = 0;", "R_xlen_t tick = DS_TURNS;", "DS_SLOT(scratch);", sprintf(
+        "DS_SLOT(places%d);",
+        seq_len(em$most_slots)
+      ), declarations(em),
+      unlist(lapply(seq_along(form$arguments), function(i) emit_argument(em, form$arguments[[i]], sprintf(
+        "a[%d]",
+        i - 1
+      )))),
+      if (form$random) "GetRNGstate();", "", body, "fallback: __attribute__((unused));", "UNPROTECT(held);",
+      "return NULL;",
       "past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;"
     )),
     "}",
     if (has_callees) c(
       "", "SEXP ds_kernel(SEXP *a, int *where) {", "  give_up_below = ds_stack_end();",
-      "  if (_setjmp(give_up)) return NULL;", "  return ds_body(a, where);", "}"
+      "  if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
+      "  return ds_body(a, where);", "}"
     )
   )
 }
@@ -58,8 +69,10 @@ callee_head <- function(form) {
   arguments <- vapply(form$arguments, function(id) {
     sprintf("%s %s", mode_field(form$vars[[id]]$modes, "c"), c_names(form)[[id]])
   }, "")
-  sprintf("static %s %s(%s)", mode_field(form$mode, "c"), c_routine(form$name),
-    if (length(arguments)) paste(arguments, collapse = ", ") else "void")
+  sprintf(
+    "static %s %s(%s)", mode_field(form$mode, "c"), c_routine(form$name),
+    if (length(arguments)) paste(arguments, collapse = ", ") else "void"
+  )
 }
 
 c_routine <- function(name) paste0("f_", gsub("[^A-Za-z0-9_]", "_", name))
@@ -68,7 +81,8 @@ emit_callee <- function(form, deep) {
   em <- new_emitter(form)
   body <- emit_steps(em, form$steps)
   lines_of(paste(callee_head(form), "{"), indent(c(
-    "int bad = 0, line_ = 0, *where = &line_;", "R_xlen_t tick = DS_TURNS;", "(void) bad; (void) tick; (void) where;", declarations(em, form$arguments), if (deep) "DS_DEEPER;", body,
+    "int bad = 0, line_ = 0, *where = &line_;", "R_xlen_t tick = DS_TURNS;", "(void) bad; (void) tick; (void) where;",
+    declarations(em, form$arguments), if (deep) "DS_DEEPER;", body,
     "fallback: __attribute__((unused));", "give_up_here();"
   )), "}")
 }
@@ -98,11 +112,16 @@ declarations <- function(em, besides = character()) {
     c_type <- mode_field(type$modes, "c")
     if (type$rank == 0) {
       if (id %in% em$form$counters) return(NULL)
-      return(sprintf("%s %s = %s;", if (id %in% em$wide) "R_xlen_t" else c_type, name, if (c_type == "double" && !id %in% em$wide) "0.0" else "0"))
+      return(sprintf("%s %s = %s;", if (id %in% em$wide) "R_xlen_t" else c_type, name, if (c_type == "double" &&
+        !id %in% em$wide) "0.0" else "0"))
     }
-    extents <- if (type$rank > 1) sprintf("R_xlen_t %s;", paste0(name, "_d", seq_len(type$rank), " = 0", collapse = ", "))
-    c(sprintf(if (id %in% em$form$constant) "DS_GIVEN(%s, %s);" else "DS_ARRAY(%s, %s);", c_type, name), extents,
-      if (id %in% em$form$owned) sprintf("int %s_own = 0;", name))
+    extents <- if (type$rank > 1) sprintf("R_xlen_t %s;", paste0(name, "_d", seq_len(type$rank), " = 0",
+      collapse = ", "
+    ))
+    c(
+      sprintf(if (id %in% em$form$constant) "DS_GIVEN(%s, %s);" else "DS_ARRAY(%s, %s);", c_type, name), extents,
+      if (id %in% em$form$owned) sprintf("int %s_own = 0;", name)
+    )
   }))
 }
 
@@ -130,10 +149,15 @@ line_mark <- function(em, line) {
   if (identical(line, em$line)) return(NULL)
   em$line <- line
   said <- trimws(em$source[as.character(line)] %||% "")
-  c(if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)), sprintf("#line %d %s", line, c_string(em$file)))
+  c(if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)), sprintf(
+    "#line %d %s", line,
+    c_string(em$file)
+  ))
 }
 
-c_string <- function(text) paste0("\"", gsub("\n", "\\n", gsub("([\\\\\"])", "\\\\\\1", enc2utf8(text)), fixed = TRUE), "\"")
+c_string <- function(text) paste0("\"", gsub("\n", "\\n", gsub("([\\\\\"])", "\\\\\\1", enc2utf8(text)),
+  fixed = TRUE
+), "\"")
 
 emit_step <- function(em, step) {
   name <- if (!is.null(step$name)) em$names[[step$name]]
@@ -153,13 +177,19 @@ emit_step <- function(em, step) {
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
-    `repeat` = c("for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), emit_steps(em, step$blocks$body))), "}"),
+    `repeat` = c(
+      "for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), emit_steps(em, step$blocks$body))),
+      "}"
+    ),
     `break` = "break;",
     `next` = "continue;",
     scope = emit_scope(em, step),
     leave = sprintf("goto end_%s;", label_text(step$label)),
     fallback = "DS_FALLBACK;",
-    pending = if (em$form$random) "DS_FALLBACK;" else sprintf("{ UNPROTECT(held); return DS_PENDING(%d); }", step$at - 1L),
+    pending = if (em$form$random) "DS_FALLBACK;" else sprintf(
+      "{ UNPROTECT(held); return DS_PENDING(%d); }",
+      step$at - 1L
+    ),
     `return` = emit_return(em, step)
   )
 }
@@ -172,7 +202,10 @@ emit_if <- function(em, step) {
   yes <- emit_branch(em, step$blocks$yes)
   no <- emit_branch(em, step$blocks$no)
   test <- c_condition(em, step$args[[1]])
-  if (length(yes) == 0 && length(no) == 0) return(if (never_stops(em, step$args[[1]])) NULL else sprintf("(void) (%s);", test))
+  if (length(yes) == 0 && length(no) == 0) return(if (never_stops(
+    em,
+    step$args[[1]]
+  )) NULL else sprintf("(void) (%s);", test))
   if (length(yes) == 0) return(c(sprintf("if (!(%s)) {", test), indent(no), "}"))
   c(sprintf("if (%s) {", test), indent(yes), if (length(no)) c("} else {", indent(no)), "}")
 }
@@ -215,15 +248,19 @@ fresh <- function(em) {
 
 emit_return <- function(em, step) {
   if (!em$main) {
-    return(sprintf("{ const %s result_ = %s; DS_NEED(!bad); return result_; }",
-      mode_field(em$form$mode, "c"), c_value(em, as_mode(step$args[[1]], em$form$mode))))
+    return(sprintf(
+      "{ const %s result_ = %s; DS_NEED(!bad); return result_; }",
+      mode_field(em$form$mode, "c"), c_value(em, as_mode(step$args[[1]], em$form$mode))
+    ))
   }
   made <- emit_object(em, step$shape, step$args)
   random <- if (em$form$random) "PutRNGstate();"
   give <- if (step$visible) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
-  c("{", indent(c(made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
+  c("{", indent(c(
+    made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
     sprintf("if (DS_RARE(bad)) { UNPROTECT(%d); DS_FALLBACK; }", made$count + 1L), random,
-    sprintf("UNPROTECT(held + %d);", made$count + 1L), give)), "}")
+    sprintf("UNPROTECT(held + %d);", made$count + 1L), give
+  )), "}")
 }
 
 # list(steps, text, count): C of a fresh object, after steps that protect `count` others.
@@ -267,5 +304,7 @@ whole_object <- function(em, id) {
   rank <- em$form$vars[[id]]$rank
   if (id %in% em$form$constant) return(paste0(name, "_s"))
   if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", name))
-  sprintf("ds_shaped(%s_s, %d, (const R_xlen_t []) {%s})", name, rank, paste0(name, "_d", seq_len(rank), collapse = ", "))
+  sprintf("ds_shaped(%s_s, %d, (const R_xlen_t []) {%s})", name, rank, paste0(name, "_d", seq_len(rank),
+    collapse = ", "
+  ))
 }

@@ -7,16 +7,23 @@ element_row <- function(args, takes = NULL, gives = NULL, field = NULL, effects 
 }
 
 element_table <- c(
-  lapply(c(add = 2, sub = 2, mul = 2, div = 2, pow = 2, neg = 1, abs = 1, sign = 1, floor = 1, ceiling = 1, trunc = 1,
-    round = 2, signif = 2, log_of = 2), element_row, takes = "double", gives = "double"),
+  lapply(c(
+    add = 2, sub = 2, mul = 2, div = 2, pow = 2, neg = 1, abs = 1, sign = 1, floor = 1, ceiling = 1, trunc = 1,
+    round = 2, signif = 2, log_of = 2
+  ), element_row, takes = "double", gives = "double"),
   lapply(c(mod = 2, idiv = 2), element_row, takes = "double", gives = "double", effects = "warns"),
   lapply(c(add_i = 2, sub_i = 2, mul_i = 2), element_row, takes = "integer", gives = "integer", effects = "falls back"),
   lapply(c(neg_i = 1, abs_i = 1, mod_i = 2, idiv_i = 2, bit_and = 2, bit_or = 2, bit_xor = 2, bit_not = 1),
-    element_row, takes = "integer", gives = "integer"),
+    element_row,
+    takes = "integer", gives = "integer"
+  ),
   lapply(c(eq = 2, ne = 2, lt = 2, gt = 2, le = 2, ge = 2, is_na = 1, is_nan = 1, is_finite = 1, is_infinite = 1),
-    element_row, gives = "logical"),
+    element_row,
+    gives = "logical"
+  ),
   lapply(c(and = 2, or = 2, not = 1, xor = 2, is_true = 1, is_false = 1), element_row,
-    takes = "logical", gives = "logical"),
+    takes = "logical", gives = "logical"
+  ),
   list(
     is_decided = element_row(2, c("logical", "logical"), "logical"),
     pmin = element_row(2), pmax = element_row(2), min = element_row(2), max = element_row(2),

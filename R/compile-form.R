@@ -12,7 +12,10 @@ op_row <- function(args, fields = character(), blocks = character(), effects = c
 op_table <- c(
   # single numbers and elements
   list(
-    const = op_row(0, "value"), var = op_row(0, "name"), size = op_row(0, "name"), extent = op_row(0, c("name", "which")),
+    const = op_row(0, "value"), var = op_row(0, "name"), size = op_row(0, "name"), extent = op_row(0, c(
+      "name",
+      "which"
+    )),
     is_tag = op_row(0, c("name", "tags")), element = op_row(NA, c("name", "exact"), effects = c("reads", "falls back")),
     single = op_row(1, effects = "falls back"), call = op_row(NA, "routine", effects = "falls back"),
     choose = op_row(3), and_then = op_row(2), or_else = op_row(2), draw = op_row(NA, "family", effects = "draws")
@@ -25,7 +28,9 @@ op_table <- c(
   # vectors and arrays
   list(
     fill = op_row(NA), concat = op_row(NA), subset = op_row(NA, c("name", "keep"), effects = "reads"),
-    reshape = op_row(NA, "by_row"), along = op_row(1, "fn"), reduce = op_row(1, c("fn", "skip"), effects = "falls back"),
+    reshape = op_row(NA, "by_row"), along = op_row(1, "fn"), reduce = op_row(1, c("fn", "skip"),
+      effects = "falls back"
+    ),
     statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
     sample = op_row(3, "replace", effects = "draws"), ask = op_row(NA, c("fn", "where", "labels", "risky", "checks"))
   ),
@@ -35,11 +40,16 @@ op_table <- c(
     copy_tag = op_row(0, c("name", "from"), effects = "writes"), empty = op_row(0, "name", effects = "writes"),
     store = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     store_many = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
-    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), room = op_row(1, "name", effects = "falls back"), guard = op_row(0, c("name", "tags"), effects = "falls back"),
+    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), room = op_row(1, "name",
+      effects = "falls back"
+    ), guard = op_row(0, c("name", "tags"), effects = "falls back"),
     `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),
     `repeat` = op_row(0, blocks = "body"), `break` = op_row(0), `next` = op_row(0), edge = op_row(0, "id"),
     scope = op_row(0, "label", blocks = "body"), leave = op_row(0, "label"),
-    need = op_row(1, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0, "why", effects = "falls back"),
+    need = op_row(1, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
+      "why",
+      effects = "falls back"
+    ),
     `return` = op_row(NA, c("shape", "visible"))
   )
 )
@@ -125,13 +135,18 @@ validate_form <- function(form) {
     row <- element_table[[node$op]]
     if (!is.null(row) && !is.null(row$takes)) {
       wrong <- vapply(node$args, function(arg) arg$mode, "") != rep_len(row$takes, length(node$args))
-      if (any(wrong)) stop(sprintf("`%s` does not take %s", node$op, node$args[[which(wrong)[[1]]]]$mode), call. = FALSE)
+      if (any(wrong)) stop(sprintf("`%s` does not take %s", node$op, node$args[[which(wrong)[[1]]]]$mode),
+        call. = FALSE
+      )
     }
     lapply(node$args, check_value)
   }
   each_step(form$steps, function(step) {
     check_op(step$op, step$args)
-    if (!setequal(setdiff(names(step$blocks), "careful"), op_table[[step$op]]$blocks)) stop("blocks of `", step$op, "`", call. = FALSE)
+    if (!setequal(setdiff(names(step$blocks), "careful"), op_table[[step$op]]$blocks)) stop("blocks of `", step$op,
+      "`",
+      call. = FALSE
+    )
     lapply(step$args, check_value)
   })
   invisible(form)
@@ -152,9 +167,14 @@ steps_text <- function(steps, indent) unlist(lapply(steps, step_text, indent))
 step_text <- function(step, indent) {
   operands <- vapply(step$args, node_text, "")
   fields <- step[setdiff(names(step), c("op", "line", "file", "args", "blocks", "name"))]
-  said <- vapply(names(fields), function(name) sprintf("%s=%s", name, paste(format(fields[[name]]), collapse = ",")), "")
-  text <- paste(c(step$op, step$name, if (length(operands)) paste0("<- ", paste(operands, collapse = ", ")),
-    unname(said)), collapse = " ")
+  said <- vapply(
+    names(fields), function(name) sprintf("%s=%s", name, paste(format(fields[[name]]), collapse = ",")),
+    ""
+  )
+  text <- paste(c(
+    step$op, step$name, if (length(operands)) paste0("<- ", paste(operands, collapse = ", ")),
+    unname(said)
+  ), collapse = " ")
   c(paste0(indent, text), unlist(lapply(names(step$blocks), function(name) {
     c(if (name != "body") paste0(indent, name, ":"), steps_text(step$blocks[[name]], paste0(indent, "  ")))
   })))
@@ -167,7 +187,9 @@ node_text <- function(node) {
     element = node$name,
     paste(c(node$op, node$fn, node$family, node$routine, node$name), collapse = " ")
   )
-  sprintf(if (node$op == "element") "%s[%s]" else "%s(%s)", head, paste(vapply(node$args, node_text, ""), collapse = ", "))
+  sprintf(if (node$op == "element") "%s[%s]" else "%s(%s)", head, paste(vapply(node$args, node_text, ""),
+    collapse = ", "
+  ))
 }
 
 hash_form <- function(form) rlang::hash(form[c("name", "arguments", "vars", "steps", "callees")])

@@ -33,7 +33,10 @@ ds_inspect <- function(fast) {
   structure(
     list(
       table = table, numerics = state$numerics, fallbacks = state$counts[[1]],
-      outside = unique(unlist(lapply(built, function(one) vapply(one$form$outside, function(part) outside_words(part), "")))),
+      outside = unique(unlist(lapply(built, function(one) vapply(
+        one$form$outside, function(part) outside_words(part),
+        ""
+      )))),
       formals = names(formals(state$original))
     ),
     class = "ds_inspection"

@@ -30,7 +30,10 @@ assign_name <- function(cx, name, value, wanted) {
 lower_value_into <- function(cx, key, code) {
   line <- cx$line
   if (call_name(code) == "switch") {
-    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() assign_value(cx, key, null_value())))
+    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() assign_value(
+      cx, key,
+      null_value()
+    )))
   }
   other <- if (length(code) > 3) code[[4]]
   cond <- lower_condition(cx, code[[2]])
@@ -54,7 +57,10 @@ assign_value <- function(cx, key, value) {
   }
   target <- held_name(cx, key, value$node$mode, value$node$rank)
   if (value$node$op != "var" || value$node$name != target) put(cx, "assign", list(value$node), name = target)
-  if (length(value$modes) > 1 && !identical(value$key, key)) put(cx, "copy_tag", name = tag_name(cx, key), from = value$tag)
+  if (length(value$modes) > 1 && !identical(value$key, key)) put(cx, "copy_tag",
+    name = tag_name(cx, key),
+    from = value$tag
+  )
   cx$flow[[key]] <- number_type(value$modes, value$node$rank, value$names)
   invisible()
 }
@@ -82,8 +88,10 @@ assign_part <- function(cx, target, code, field) {
   key <- if (!is.null(name)) variable_key(cx, name)
   type <- if (!is.null(key)) cx$flow[[key]]
   if (!identical(type$kind, "list")) {
-    refuse(cx, code, "an assignment to a part of something that is not a list made here",
-      "Kernels hold vectors and matrices; pass columns as arguments.")
+    refuse(
+      cx, code, "an assignment to a part of something that is not a list made here",
+      "Kernels hold vectors and matrices; pass columns as arguments."
+    )
   }
   at <- match(field, type$labels)
   if (is.na(at)) refuse(cx, code, sprintf("the list has no part `%s`", field), "Make the list with all its parts.")
@@ -139,7 +147,10 @@ lower_deep_store <- function(cx, target, code) {
 stored_type <- function(cx, key, name, node, at, code) {
   read_variable(cx, key, name) # it must have a value; one from outside is R's affair
   type <- cx$flow[[key]]
-  if (is.null(type) || identical(type$modes, "unset")) fall_back(cx, "elements of a variable that has no value of its own")
+  if (is.null(type) || identical(type$modes, "unset")) fall_back(
+    cx,
+    "elements of a variable that has no value of its own"
+  )
   if (!is.null(type$names)) refuse(cx, code, "elements of a vector with names", "Take the names off: `unname()`.")
   if (identical(type$modes, "null")) {
     if (length(at) != 1) refuse(cx, code, sprintf("%d indices for NULL", length(at)))
@@ -170,7 +181,10 @@ tell_raised <- function(cx, key, modes, stored) {
   below <- Filter(function(mode) match(mode, tag_names) < match(stored, tag_names), modes)
   if (length(below) == 0) return()
   test <- value_node("is_tag", "logical", 0, name = tag_name(cx, key), tags = below)
-  put(cx, "if", list(test), list(yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = stored)), no = list()))
+  put(cx, "if", list(test), list(
+    yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = stored)),
+    no = list()
+  ))
 }
 
 store_elements <- function(cx, key, type, at, node, exact, code) {
@@ -193,6 +207,11 @@ store_elements <- function(cx, key, type, at, node, exact, code) {
   if (node$rank > 0) node <- named_node(cx, node)
   put(cx, "store_many", c(list(node), at), name = target)
   if (!"null" %in% type$modes) return()
-  put(cx, "if", list(value_node("gt", "logical", 0, list(value_node("size", "integer", 0, name = target), const_node(0L)))),
-    list(yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)), no = list()))
+  put(
+    cx, "if", list(value_node("gt", "logical", 0, list(
+      value_node("size", "integer", 0, name = target),
+      const_node(0L)
+    ))),
+    list(yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)), no = list())
+  )
 }

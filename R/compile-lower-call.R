@@ -71,15 +71,19 @@ stand_alone <- function(cx, kernel, given, code) {
     type <- cx$shared$outside[[key]]$type
     var_node(cx, held_name(cx, key, type$modes, type$rank))
   })
-  node <- value_node("call", found$mode, 0, c(lapply(values, function(value) value$node), outside), routine = found$routine)
+  node <- value_node("call", found$mode, 0, c(lapply(values, function(value) value$node), outside),
+    routine = found$routine
+  )
   new_value(if (found$random) in_variable(cx, node) else node)
 }
 
 # What is known of a callee: list(routine, mode, random, outside, form). `mode` is NULL where it
 # holds or gives anything but single numbers, "none" as long as no way out of it is known.
 ask_callee <- function(cx, kernel, modes) {
-  key <- paste(c(kernel$name, rlang::hash(list(kernel$formals, strip_source(kernel$body))),
-    rlang::obj_address(kernel$env), modes), collapse = " ")
+  key <- paste(c(
+    kernel$name, rlang::hash(list(kernel$formals, strip_source(kernel$body))),
+    rlang::obj_address(kernel$env), modes
+  ), collapse = " ")
   shared <- cx$shared
   if (key %in% shared$busy) return(shared$callees[[key]])
   known <- shared$callees[[key]]
@@ -92,7 +96,10 @@ ask_callee <- function(cx, kernel, modes) {
   repeat {
     before <- shared$callees[[key]][c("mode", "random", "outside")]
     shared$callees[[key]] <- lower_callee(cx, kernel, modes, shared$callees[[key]]$routine)
-    if (is.null(shared$callees[[key]]$mode) || identical(before, shared$callees[[key]][c("mode", "random", "outside")])) break
+    if (is.null(shared$callees[[key]]$mode) || identical(before, shared$callees[[key]][c(
+      "mode", "random",
+      "outside"
+    )])) break
   }
   shared$callees[[key]]
 }
@@ -108,7 +115,8 @@ lower_callee <- function(cx, kernel, modes, routine) {
 callee_mode <- function(cx, form) {
   if (any(vapply(form$vars, function(var) identical(var$kind, "number") && var$rank > 0, NA))) return(NULL)
   single <- vapply(form$returned, function(value) {
-    value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1 && is.null(value$names)
+    value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1 &&
+      is.null(value$names)
   }, NA)
   modes <- unique(vapply(form$returned[single], function(value) value$node$mode, ""))
   if (!all(single) || length(modes) > 1) return(NULL)
@@ -118,8 +126,10 @@ callee_mode <- function(cx, form) {
 # A call as steps: the arguments, the body, the value in a variable.
 write_in <- function(cx, kernel, given, code) {
   if (kernel$name %in% cx$written_in) {
-    refuse(cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
-      "Functions that call themselves take and give single numbers, and stand outside the kernel.")
+    refuse(
+      cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
+      "Functions that call themselves take and give single numbers, and stand outside the kernel."
+    )
   }
   times <- (cx$inlined[[kernel$name]] %||% 0) + 1
   cx$inlined[[kernel$name]] <- times

@@ -53,7 +53,8 @@ choose_node <- function(cx, cond, yes, no) {
   before <- list(flow = cx$flow, out = cx$out)
   sides <- lapply(list(yes, no), function(code) lower(cx, code))
   plain <- vapply(sides, function(side) {
-    side$kind == "number" && !is.null(side$node) && side$node$rank == 0 && length(side$modes) == 1 && is.null(side$names)
+    side$kind == "number" && !is.null(side$node) && side$node$rank == 0 && length(side$modes) == 1 &&
+      is.null(side$names)
   }, NA)
   if (all(plain) && sides[[1]]$node$mode == sides[[2]]$node$mode && identical(before$out, cx$out)) {
     return(new_value(value_node("choose", sides[[1]]$node$mode, 0, list(cond, sides[[1]]$node, sides[[2]]$node))))
@@ -86,10 +87,10 @@ lower_switch <- function(cx, code, case, other) {
     found <- case_named(cases, labels, on)
     return(if (is.null(found)) other() else case(found$code))
   }
-  value <- lower_node(cx, on, named = TRUE)
   if (any(nzchar(labels)) || any(vapply(cases, rlang::is_missing, NA))) {
     refuse(cx, code, "a `switch()` on text that is not a constant", "Switch on a number: `switch(k, a, b)`.")
   }
+  value <- lower_node(cx, on, named = TRUE)
   value <- named_node(cx, as_mode(as_single(cx, value), "integer"))
   line <- cx$line
   test <- function(k) {
@@ -195,7 +196,10 @@ lower_short_circuit <- function(cx, code, wanted) {
   undecided <- value_node("is_decided", "logical", 0, list(kept(), const_node(op == "or_else")))
   lower_ways(cx, undecided, function() NULL, function() {
     node <- side(code[[3]])
-    assign_value(cx, key, new_value(value_node(if (op == "and_then") "and" else "or", "logical", 0, list(kept(), node))))
+    assign_value(cx, key, new_value(value_node(if (op == "and_then") "and" else "or", "logical", 0, list(
+      kept(),
+      node
+    ))))
   })
   read_variable(cx, key, key)
 }

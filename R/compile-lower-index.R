@@ -37,7 +37,10 @@ lower_load <- function(cx, call) {
   if (is.null(of$node)) return(null_load(cx, indices, exact))
   label <- if (length(indices) == 1 && is.character(indices[[1]])) match(indices[[1]], of$names)
   if (!is.null(label)) {
-    if (is.na(label) || !exact) refuse(cx, call, "an index that is text", "Use `x[[\"name\"]]` with a name that the kernel gave.")
+    if (is.na(label) || !exact) refuse(
+      cx, call, "an index that is text",
+      "Use `x[[\"name\"]]` with a name that the kernel gave."
+    )
     indices <- list(label)
   }
   of <- settle_data(cx, of)

@@ -58,7 +58,10 @@ lower_kernel <- function(kernel, types) {
   form$callees <- called_forms(form, unname(shared$callees))
   form$trusted <- unname(shared$trusted)
   form$outside <- unname(shared$outside[form$outside])
-  for (field in c("random", "risky")) form[[field]] <- form[[field]] || any(vapply(form$callees, function(one) one[[field]], NA))
+  for (field in c("random", "risky")) form[[field]] <- form[[field]] || any(vapply(
+    form$callees,
+    function(one) one[[field]], NA
+  ))
   form
 }
 
@@ -103,7 +106,8 @@ lower_function <- function(kernel, types, shared, main = TRUE) {
   })
   list(
     name = kernel$name %||% "kernel", arguments = unname(c(arguments, outside)), given = given, steps = steps,
-    vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, returned = cx$returned, file = kernel$file,
+    vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, returned = cx$returned,
+    file = kernel$file,
     locals = setdiff(names(kernel$formals), given)
   )
 }
@@ -156,7 +160,10 @@ shape_of <- function(cx, value, inside = FALSE) {
     parts <- lapply(value$parts, function(part) shape_of(cx, part, inside = TRUE))
     counts <- vapply(parts, function(part) length(part$args), 0L)
     return(list(
-      shape = list(kind = "list", labels = value$labels, parts = lapply(parts, function(part) part$shape), counts = counts),
+      shape = list(
+        kind = "list", labels = value$labels, parts = lapply(parts, function(part) part$shape),
+        counts = counts
+      ),
       args = unlist(lapply(parts, function(part) part$args), recursive = FALSE)
     ))
   }
@@ -225,8 +232,10 @@ read_outside <- function(cx, name, field = NULL) {
   found <- outside_variable(cx, name, field)
   if (is.null(found)) {
     if (!exists(name, cx$scope$kernel$env)) fall_back(cx, sprintf("there is no `%s`", name))
-    refuse(cx, as.name(name), sprintf("`%s` is neither an argument nor a number or vector outside the function", name),
-      "Pass it as an argument.")
+    refuse(
+      cx, as.name(name), sprintf("`%s` is neither an argument nor a number or vector outside the function", name),
+      "Pass it as an argument."
+    )
   }
   new_value(var_node(cx, held_name(cx, found$key, found$type$modes, found$type$rank)))
 }
@@ -265,7 +274,10 @@ allow_tags <- function(cx, key, tags) {
   put(cx, "guard", name = tag_name(cx, key), tags = tags)
   cx$flow[[key]]$modes <- tags
   new <- held_mode(cx$flow[[key]])
-  if (!is.null(new) && !identical(old, new)) turn_into(cx, key, number_type(old, type$rank), number_type(new, type$rank))
+  if (!is.null(new) && !identical(old, new)) turn_into(cx, key, number_type(old, type$rank), number_type(
+    new,
+    type$rank
+  ))
 }
 
 read_list <- function(cx, key, type) {
@@ -288,7 +300,10 @@ node_of <- function(cx, value, code, named = FALSE) {
 
 settle <- function(cx, value) {
   if (length(value$modes) < 2) return(value)
-  if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) allow_tags(cx, value$key, value$node$mode) else
+  if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) allow_tags(
+    cx, value$key,
+    value$node$mode
+  ) else
     put(cx, "guard", name = value$tag, tags = value$node$mode)
   value$modes <- value$node$mode
   value["tag"] <- list(NULL)
@@ -350,4 +365,7 @@ lower_condition <- function(cx, code) {
 }
 
 # One number where R takes vectors of one.
-as_single <- function(cx, node) if (node$rank == 0) node else value_node("single", node$mode, 0, list(named_node(cx, node)))
+as_single <- function(cx, node) if (node$rank == 0) node else value_node("single", node$mode, 0, list(named_node(
+  cx,
+  node
+)))

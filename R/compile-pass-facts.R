@@ -13,7 +13,8 @@ pass_facts <- function(form) {
   form$counters <- own_counters(form, form$counted)
   form$sure <- form$wide <- character()
   scalar <- function(modes) Filter(function(id) {
-    is_scalar(form, id) && identical(form$vars[[id]]$kind, "number") && form$vars[[id]]$modes %in% modes && !id %in% form$arguments
+    is_scalar(form, id) && identical(form$vars[[id]]$kind, "number") && form$vars[[id]]$modes %in% modes &&
+      !id %in% form$arguments
   }, names(by_name))
   sure <- scalar(c("integer", "logical"))
   whole <- setdiff(scalar("double"), form$counted)
@@ -65,9 +66,15 @@ gives_sure <- function(step, sure, wide) {
 is_sure <- function(node, sure) {
   if (node$op == "const") return(!is.na(node$value))
   if (node$op == "var") return(node$name %in% sure)
-  if (node$op %in% c("size", "extent", "is_tag", "is_na", "is_nan", "is_finite", "is_infinite", "is_true", "is_false", "is_decided")) return(TRUE)
-  inner <- c("add_i", "sub_i", "mul_i", "neg_i", "abs_i", "min", "max", "pmin", "pmax", "logical_to_integer", "integer_to_logical",
-    "and", "or", "not", "xor", "bit_and", "and_then", "or_else", names(compared))
+  if (node$op %in% c(
+    "size", "extent", "is_tag", "is_na", "is_nan", "is_finite", "is_infinite", "is_true", "is_false",
+    "is_decided"
+  )) return(TRUE)
+  inner <- c(
+    "add_i", "sub_i", "mul_i", "neg_i", "abs_i", "min", "max", "pmin", "pmax", "logical_to_integer",
+    "integer_to_logical",
+    "and", "or", "not", "xor", "bit_and", "and_then", "or_else", names(compared)
+  )
   if (node$op == "choose") return(all(vapply(node$args[-1], is_sure, NA, sure)))
   node$op %in% inner && node$args[[1]]$mode != "double" && all(vapply(node$args, is_sure, NA, sure))
 }
@@ -94,8 +101,9 @@ wide_bounds <- function(node, sure, wide) {
   within <- function(bounds) if (!is.null(bounds) && all(abs(bounds) <= limit)) bounds
   inner <- function() lapply(node$args, wide_bounds, sure, wide)
   switch(node$op,
-    const = if (node$mode != "logical" && !is.na(node$value) && abs(node$value) < most_whole && node$value == round(node$value)) rep(as.double(node$value), 2),
-    var = if (node$name %in% wide) c(-1, 1) * (if (node$mode == "double") most_whole else most_counted) else if (node$name %in% sure && node$mode == "integer") c(-1, 1) * most_integer,
+    const = if (node$mode != "logical" && !is.na(node$value) && abs(node$value) < most_whole &&
+      node$value == round(node$value)) rep(as.double(node$value), 2),
+    var = variable_bounds(node, sure, wide),
     size = ,
     extent = c(0, most_counted),
     integer_to_double = if (node$args[[1]]$mode == "integer") wide_bounds(node$args[[1]], sure, wide),
@@ -108,6 +116,11 @@ wide_bounds <- function(node, sure, wide) {
     min = bounds_of(inner(), function(a, b) pmin(a, b)),
     max = bounds_of(inner(), function(a, b) pmax(a, b))
   )
+}
+
+variable_bounds <- function(node, sure, wide) {
+  if (node$name %in% wide) return(c(-1, 1) * (if (node$mode == "double") most_whole else most_counted))
+  if (node$name %in% sure && node$mode == "integer") c(-1, 1) * most_integer
 }
 
 bounds_of <- function(sides, join) if (!any(vapply(sides, is.null, NA))) join(sides[[1]], sides[[2]])

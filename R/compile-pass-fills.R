@@ -10,7 +10,8 @@ pass_fills <- function(form) {
 late_fills <- function(steps) {
   for (at in seq_along(steps)) {
     step <- steps[[at]]
-    if (step$op != "assign" || step$args[[1]]$op != "fill" || step$args[[1]]$rank != 1 || step$args[[1]]$args[[1]]$op != "const") next
+    if (step$op != "assign" || step$args[[1]]$op != "fill" || step$args[[1]]$rank != 1 ||
+      step$args[[1]]$args[[1]]$op != "const") next
     loop <- overwriting_loop(steps, at, step$name)
     if (is.null(loop)) next
     steps[[at]]$late <- TRUE
@@ -25,7 +26,10 @@ overwriting_loop <- function(steps, at, name) {
   for (next_at in seq_along(steps)[-seq_len(at)]) {
     step <- steps[[next_at]]
     if (step$op == "for") return(if (loop_overwrites(step, name)) next_at)
-    plain <- step$op %in% c("tag", "copy_tag") || (step$op %in% c("assign", "need", "guard") && !identical(step$name, name))
+    plain <- step$op %in% c("tag", "copy_tag") || (step$op %in% c("assign", "need", "guard") && !identical(
+      step$name,
+      name
+    ))
     if (!plain || any(vapply(step$args, reads_elements, NA, name))) return(NULL)
   }
   NULL
@@ -52,7 +56,8 @@ stores_at <- function(step, name, index) {
     return(!reads_elements(step$args[[1]], name) && block_overwrites(step$blocks$yes, name, index) &&
       block_overwrites(step$blocks$no, name, index))
   }
-  step$op == "store" && step$name == name && length(step$args) == 2 && step$args[[2]]$op == "var" && step$args[[2]]$name == index &&
+  step$op == "store" && step$name == name && length(step$args) == 2 && step$args[[2]]$op == "var" &&
+    step$args[[2]]$name == index &&
     !reads_elements(step$args[[1]], name)
 }
 
@@ -71,6 +76,9 @@ reads_elements <- function(node, name) {
 # Could a turn of the loop end early, or the loop itself?
 escapes <- function(steps) {
   found <- FALSE
-  each_step(steps, function(step) if (step$op %in% c("break", "next", "return", "leave", "repeat", "scope")) found <<- TRUE)
+  each_step(steps, function(step) if (step$op %in% c(
+    "break", "next", "return", "leave", "repeat",
+    "scope"
+  )) found <<- TRUE)
   found
 }

@@ -10,7 +10,10 @@
 annotate_form <- function(form, main = TRUE) {
   form$main <- main
   form$wide <- form$sure <- form$growing <- character()
-  for (pass in list(pass_tidy, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling, pass_fills)) form <- pass(form)
+  for (pass in list(
+    pass_tidy, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
+    pass_fills
+  )) form <- pass(form)
   form
 }
 
@@ -31,7 +34,8 @@ pass_tidy <- function(form) {
   repeat {
     read <- form_reads(form)
     steps <- walk_blocks(form$steps, function(steps) {
-      Filter(function(step) !(step$op %in% c("assign", "tag", "copy_tag", "empty") && is_mere_making_ready(step) && !step$name %in% read), steps)
+      Filter(function(step) !(step$op %in% c("assign", "tag", "copy_tag", "empty") && is_mere_making_ready(step) &&
+        !step$name %in% read), steps)
     })
     if (identical(steps, form$steps)) return(form)
     form$steps <- steps
@@ -48,7 +52,10 @@ form_reads <- function(form) {
 is_mere_making_ready <- function(step) {
   if (step$op != "assign") return(TRUE)
   plain <- function(node) {
-    node$op %in% c("var", "const", "size", "extent", "logical_to_integer", "integer_to_double", "fill", "range", "concat", "element") &&
+    node$op %in% c(
+      "var", "const", "size", "extent", "logical_to_integer", "integer_to_double", "fill", "range",
+      "concat", "element"
+    ) &&
       all(vapply(node$args, plain, NA))
   }
   node <- step$args[[1]]

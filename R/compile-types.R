@@ -33,9 +33,15 @@ join_types <- function(one, other) {
   if (identical(one, other)) return(one)
   if (one$kind != "number" || other$kind != "number") return(join_kinds(one, other))
   rank <- join_ranks(one, other)
-  if (is.null(rank)) return(conflict_type(sprintf("%s at one place and %s at another", type_words(one), type_words(other))))
+  if (is.null(rank)) return(conflict_type(sprintf(
+    "%s at one place and %s at another", type_words(one),
+    type_words(other)
+  )))
   bare <- vapply(list(one, other), function(type) length(data_modes(type)) == 0, NA)
-  names <- if (bare[[1]]) other$names else if (bare[[2]] || identical(one$names, other$names)) one$names else NA_character_
+  names <- if (bare[[1]]) other$names else if (bare[[2]] || identical(
+    one$names,
+    other$names
+  )) one$names else NA_character_
   promise <- one$promise %||% other$promise
   if (!is.null(one$promise) && !is.null(other$promise) && !identical(one$promise, other$promise)) {
     return(conflict_type("an argument that is worked out at several places"))
@@ -49,7 +55,10 @@ join_kinds <- function(one, other) {
   unset <- vapply(list(one, other), function(type) identical(type$modes, "unset"), NA)
   if (one$kind == "list" && other$kind == "list" && identical(one$labels, other$labels)) return(one)
   if (one$kind == "list" && other$kind == "list") return(conflict_type("not a list of the same parts everywhere"))
-  if (any(unset)) return(conflict_type(sprintf("%s on one way only", if (unset[[1]]) kind_words(other) else kind_words(one))))
+  if (any(unset)) return(conflict_type(sprintf(
+    "%s on one way only",
+    if (unset[[1]]) kind_words(other) else kind_words(one)
+  )))
   conflict_type(sprintf("%s at one place and %s at another", kind_words(one), kind_words(other)))
 }
 
@@ -71,7 +80,10 @@ type_words <- function(type) {
   modes <- setdiff(type$modes, "unset")
   if (length(modes) == 0) return("no value")
   if (identical(modes, "null")) return("NULL")
-  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(" array of %d extents", type$rank)
+  shape <- if (type$rank <= 2) c("", " vector", " matrix")[[type$rank + 1]] else sprintf(
+    " array of %d extents",
+    type$rank
+  )
   paste0(sub("null", "NULL", paste(modes, collapse = " or ")), shape)
 }
 

@@ -58,7 +58,11 @@ mutant_sources <- expression(
     list(i, steps)
   },
   {
-    y <- switch(n, x[1], k + 1, 5)
+    y <- switch(n,
+      x[1],
+      k + 1,
+      5
+    )
     z <- if (k > 1) 1L else 2.5
     list(y, z, soil$depth * k)
   },
@@ -129,14 +133,18 @@ mutant_sources <- expression(
 
 mutant_values <- function() {
   list(
-    NA, NA_integer_, NA_real_, NaN, -0, 0, 1, 2, 2.5, -1, 3, Inf, 2L, 0L, 5L, .Machine$integer.max, 2^53, 1e-300, TRUE, FALSE,
+    NA, NA_integer_, NA_real_, NaN, -0, 0, 1, 2, 2.5, -1, 3, Inf, 2L, 0L, 5L, .Machine$integer.max, 2^53, 1e-300,
+    TRUE, FALSE,
     numeric(), integer(), NULL, c(1, 2), c(2.5, NA, -1), c(NaN, NA, 1), 1:3, c(3L, NA, 1L), c(TRUE, NA), c(a = 1),
     c(a = 1, b = 2.5), matrix(c(1, 2.5, 3, -1), 2), matrix(1:3, 1), matrix(0, 0, 2), c(0.5, 1.5, 2.5, 3.5), -(1:4) / 2
   )
 }
 
 usual_values <- list(
-  x = list(c(0.5, -1, 2.5, 3), c(1, 2), 1:4, c(2.5, NA, -1), 3, c(-0.5, 0)), k = list(2, 0.5, 1L, -1, 3), n = list(3, 4L, 1, 2L, 5)
+  x = list(c(0.5, -1, 2.5, 3), c(1, 2), 1:4, c(2.5, NA, -1), 3, c(-0.5, 0)), k = list(2, 0.5, 1L, -1, 3), n = list(
+    3,
+    4L, 1, 2L, 5
+  )
 )
 
 mutant_arguments <- function() {
@@ -147,8 +155,14 @@ pick_one <- function(from) from[[sample.int(length(from), 1)]]
 
 same_kind <- list(
   c("+", "-", "*", "/", "^", "%%", "%/%"), c("<", ">", "<=", ">=", "==", "!="), c("&&", "||"), c("&", "|"),
-  c("sum", "mean", "max", "min", "prod", "length"), c("seq_along", "length"), c("numeric", "integer", "logical", "runif"),
-  c("cumsum", "rev", "abs", "sqrt", "floor", "sort", "is.na", "diff"), c("any", "all"), c("pmin", "pmax"), c("nrow", "ncol")
+  c("sum", "mean", "max", "min", "prod", "length"), c("seq_along", "length"), c(
+    "numeric", "integer", "logical",
+    "runif"
+  ),
+  c("cumsum", "rev", "abs", "sqrt", "floor", "sort", "is.na", "diff"), c("any", "all"), c("pmin", "pmax"), c(
+    "nrow",
+    "ncol"
+  )
 )
 
 mutant_literals <- list(0, 1, 2, 1L, 2L, 0L, NA, -1, 0.5, 1e10, TRUE, 2147483647L, NaN, NULL, 3.14159265358979323846)
@@ -166,13 +180,19 @@ part_paths <- function(code, path = integer()) {
 changed_part <- function(part) {
   name <- as.name(sample(c("x", "k", "n"), 1))
   choices <- list(
-    quote(abs(P)), quote(-P), quote((P)), quote(P + 0L), quote(P * N), quote(c(P, N)), quote(P[1]), quote(N), quote(sum(P)),
+    quote(abs(P)), quote(-P), quote((P)), quote(P + 0L), quote(P * N), quote(c(P, N)), quote(P[1]), quote(N),
+    quote(sum(P)),
     quote(later(P)), quote(first_of(N, P)), quote({
       k <- P
       k
-    }), quote(if (k > 1) P else N), quote(if (k > 1) P), quote(as.integer(P)), quote(is.na(P)), quote(P[N]), quote(N[-1]),
+    }), quote(if (k > 1) P else N), quote(if (k > 1) P), quote(as.integer(P)), quote(is.na(P)), quote(P[N]),
+    quote(N[-1]),
     quote(runif(1) + P), quote(invisible(P)), quote(kinds(P)), quote(c(u = P)), quote(length(P)), quote(P %in% N),
-    quote(switch(2, N, P)), quote(soil$layers * P), quote(rep(P, 2)), quote(max(P, N)), quote(weights[P]), quote(P && N > 0)
+    quote(switch(2,
+      N,
+      P
+    )), quote(soil$layers * P), quote(rep(P, 2)), quote(max(P, N)), quote(weights[P]), quote(P &&
+      N > 0)
   )
   if (runif(1) < 0.4) return(pick_one(mutant_literals))
   do.call(substitute, list(pick_one(choices), list(P = part, N = name)))
@@ -181,12 +201,21 @@ changed_part <- function(part) {
 changed_call <- function(code) {
   head <- as.character(code[[1]])
   kin <- Filter(function(group) head %in% group, same_kind)
-  if (length(kin) && runif(1) < 0.6) code[[1]] <- as.name(sample(kin[[1]], 1)) else if (head == "{" && length(code) > 2) {
+  if (length(kin) && runif(1) < 0.6) code[[1]] <- as.name(sample(kin[[1]], 1)) else if (head == "{" &&
+    length(code) > 2) {
     at <- sample(seq_along(code)[-1], 1)
-    code <- switch(sample(4, 1), code[-at], code[c(1, sample(seq_along(code)[-1]))], as.call(append(as.list(code), code[[at]], at)), {
-      code[[at]] <- call("if", quote(k > 1), code[[at]])
-      code
-    })
+    code <- switch(sample(4, 1),
+      code[-at],
+      code[c(1, sample(seq_along(code)[-1]))],
+      as.call(append(
+        as.list(code),
+        code[[at]], at
+      )),
+      {
+        code[[at]] <- call("if", quote(k > 1), code[[at]])
+        code
+      }
+    )
   } else if (head %in% c("+", "-", "<", ">", "*") && length(code) == 3) {
     code[2:3] <- code[3:2]
   } else {
@@ -232,7 +261,10 @@ mutant_mismatch <- function(seed, rounds = 4) {
     if (is.null(expected)) next
     programs$calls <- programs$calls + 1
     found <- outcome_in_time(fast, arguments)
-    if (identical(found$value[[1]], "refused")) programs$refused <- programs$refused + 1 else if (!identical(expected, found)) {
+    if (identical(found$value[[1]], "refused")) programs$refused <- programs$refused + 1 else if (!identical(
+      expected,
+      found
+    )) {
       return(list(seed = seed, round = round, f = f, arguments = arguments, expected = expected[-3], found = found[-3]))
     }
   }

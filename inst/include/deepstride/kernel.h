@@ -73,7 +73,18 @@ typedef int ds_integer;
 typedef int ds_logical;
 #define REPROTECT_IT(object) (REPROTECT(scratch = (object), scratch_i), scratch)
 #define DS_TAKE(x, out, n) do { REPROTECT(x##_s = scratch, x##_i); x = (void *) out; x##_n = x##_room = (n); } while (0)
-#define DS_ROW(row, n) int *const row = ds_row(n)
+/* Elements drawn with and without replacement: `pick` is the element at place at_. */
+#define DS_DRAW_WITH(pick) do { for (R_xlen_t k_ = 0; k_ < n_; ++k_) { \
+  const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = pick; } } while (0)
+#define DS_DRAW_WITHOUT(pick) do { int *const row_ = ds_row(of_); R_xlen_t left_ = of_; \
+  for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(left_); new_[k_] = pick; row_[at_] = row_[--left_]; } } while (0)
+/* Extremes so far, in `best_` and `any_`; the place of one in `at_`. */
+#define DS_BEST(x, op) do { const double ds_e = (x); if (DS_RARE(ISNAN(ds_e))) { if (!ISNA(best_)) best_ = ds_e; any_ = 1; } \
+  else if (!any_ || ds_e op best_) { best_ = ds_e; any_ = 1; } } while (0)
+#define DS_BEST_INT(x, op) do { const int ds_e = (x); if (!any_ || best_ != NA_INTEGER) { \
+  if (ds_e == NA_INTEGER || !any_ || ds_e op best_) { best_ = ds_e; any_ = 1; } } } while (0)
+#define DS_WHICH(x, op) do { const double ds_e = (x); ++place_; \
+  if (!ISNAN(ds_e) && (at_ == 0 || ds_e op best_)) { best_ = ds_e; at_ = place_; } } while (0)
 static inline SEXP ds_fresh_double(R_xlen_t n) { return Rf_allocVector(REALSXP, n); }
 static inline SEXP ds_fresh_integer(R_xlen_t n) { return Rf_allocVector(INTSXP, n); }
 static inline SEXP ds_fresh_logical(R_xlen_t n) { return Rf_allocVector(LGLSXP, n); }
