@@ -79,9 +79,10 @@ lower_array <- function(cx, call) {
   }
   extents <- as.list(args$dim)[-1]
   if (length(extents) < 2) refuse(cx, call, "an array of one extent", "Use a vector.")
-  nodes <- lower_in_order(cx, unname(c(list(args$data %||% NA), extents)), function(cx, code) lower_node(cx, code,
+  nodes <- lower_in_order(cx, unname(c(list(args$data %||% NA), extents)), function(cx, code) {
+    lower_node(cx, code,
     named = TRUE
-  ))
+  ) })
   shape_value(cx, nodes[[1]], lapply(nodes[-1], function(node) as_single(cx, node)))
 }
 

@@ -27,7 +27,9 @@ row_kept <- 30 # operations between two that are kept aside
 # `left` is the value of the call's left side, NULL at the left end.
 combine <- function(cx, call, left, at) {
   ops <- row_ops[[call_name(call)]]
-  values <- if (is.null(left)) operand_values(cx, as.list(call)[-1]) else {
+  values <- if (is.null(left)) {
+    operand_values(cx, as.list(call)[-1])
+  } else {
     mark <- length(cx$out)
     right <- operand_values(cx, call[3])
     c(list(keep_aside(cx, left, mark)), right)

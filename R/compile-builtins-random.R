@@ -84,7 +84,7 @@ lower_sample <- function(cx, call) {
   args <- matched_call(cx, call, if (plain) function(x, size, replace, prob) NULL else function(
     n, size, replace,
     prob
-  ) NULL)
+  ) { NULL })
   if (!is.null(args$prob)) refuse(cx, call, "`sample()` with weights", "Draw with `runif()` and `findInterval()`.")
   replace <- constant_flag(cx, args$replace, call)
   codes <- c(list(args[[if (plain) "x" else "n"]]), if (!is.null(args$size)) list(args$size))

@@ -44,11 +44,13 @@ margin <- function(fn) {
 # What R demands of the shapes of a product; rarer shapes are left to it.
 product_check <- function(first, second) {
   function(nodes) {
-    size <- function(node, d) switch(min(node$rank, 2) + 1,
-      one_node(),
-      size_node(node),
-      extent_node(node, d)
-    )
+    size <- function(node, d) {
+      switch(min(node$rank, 2) + 1,
+        one_node(),
+        size_node(node),
+        extent_node(node, d)
+      )
+    }
     if (length(nodes) < 2) return(list())
     list(element_node("eq", list(size(nodes[[1]], first), size(nodes[[2]], second))))
   }

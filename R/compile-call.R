@@ -6,30 +6,31 @@
 #' types not seen before builds one more specialisation, which is kept in the user's cache.
 #'
 #' What is rare is left to R itself: where a call would raise an error or a warning, meets an index below 1, recycles
-#' unevenly, overflows an integer or is given names, the compiled code gives up without a trace and the original
-#' runs instead, so that its result, its warnings and its errors are R's own. `ds_inspect()` counts such calls. A call
+#' unevenly, overflows an integer or is given names, the compiled code leaves without a trace and the body of the function
+#' runs in its own frame instead, so that its result, its warnings and its errors are R's own: a *fallback*. `ds_inspect()`
+#' counts fallbacks; where three calls in a row end so, a message (class `ds_message_fallback`) says why, once. A call
 #' that reaches past the end of a vector where the code does not foresee it has the kernel built once more, for that.
+#'
+#' Arguments are worked out where R would work them out, or not at all; variables and functions found outside the
+#' function are looked at again at each call.
 #'
 #' @section The language:
 #' * Logical, integer and double numbers, vectors, matrices and arrays without names; results are these, `NULL`, or
 #'   (nested) lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in
 #'   variables and taken apart with `r$a`.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
-#'   `stop()`, `warning()`, `stopifnot()`.
+#'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
 #'   `x[places]`; writing past the end and `x <- c(x, v)` take constant time on average.
-#' * Arithmetic, comparison and logic, element by element and fused into one loop; the mathematical functions of base
-#'   R; densities, probabilities, quantiles and draws of the common distributions; `sample()` with equal weights.
-#' * Reductions and statistics: `sum mean prod min max range any all which.max which.min var sd median` (with `na.rm`
-#'   where R has it, but for the last three); `cumsum cumprod cummax cummin diff rev sort order unique which
-#'   match %in%`;
-#'   `numeric vector rep seq matrix array c dim length t %*% crossprod outer solve rowSums colMeans` and their kin.
-#'   Functions of whole vectors that R runs in compiled code are R's own.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel; those of
-#'   single numbers may call themselves. Numbers and vectors found outside are fixed when the kernel is compiled.
+#'   single numbers may call themselves and each other.
+#' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here and
+#'   a vector there; a matrix stays one.
 #'
-#' A variable that is an integer at one place and a double at another is a double throughout. What is not in the
-#' language is refused with its line, and a way out. Functions that call themselves may go deeper than in R.
+#' What is not in the language is refused with its line, and a way out. Functions that call themselves may go deeper than
+#' in R.
+#'
+#' @eval manual_of_builtins()
 #'
 #' @param f A function written in R.
 #' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.
@@ -117,7 +118,8 @@ dispatch_routine <- guarded_routine <- NULL # set when the package is loaded
 certain_arguments <- function(kernel) {
   found <- character()
   assigned <- character()
-  visit <- function(code) { # FALSE where what follows is not certain to run
+  visit <- function(code) {
+    # FALSE where what follows is not certain to run
     if (is.name(code)) {
       name <- as.character(code)
       if (name %in% names(kernel$formals) && !name %in% assigned) found <<- union(found, name)

@@ -51,10 +51,10 @@ range_leaf <- function(em, node, leaves, id) {
   mark <- paste0(id, "_", fresh(em))
   leaves$steps <- c(leaves$steps, range_locals(em, node, mark))
   leaves$lengths <- c(leaves$lengths, paste0("n_", mark))
-  function(recycled) c_text(sprintf("(int) (lo%1$s + %2$s * step%1$s)", mark, if (recycled) sprintf(
-    "(k_ %% n_%s)",
-    mark
-  ) else "k_"), 14)
+  function(recycled) {
+    place <- if (recycled) sprintf("(k_ %% n_%s)", mark) else "k_"
+    c_text(sprintf("(int) (lo%1$s + %2$s * step%1$s)", mark, place), 14)
+  }
 }
 
 subset_leaf <- function(em, node, leaves, id) {

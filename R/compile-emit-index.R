@@ -110,10 +110,11 @@ make_subset <- function(em, node) {
   list(
     steps = c(picked$steps, drops, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * "))),
     count = "n_all_",
-    fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) sprintf(
+    fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) {
+      sprintf(
       "new_[to_++] = %s;",
       picked$value(chosen)
-    )), "(void) to_;"),
+    ) }), "(void) to_;"),
     extents = extents
   )
 }
@@ -136,10 +137,10 @@ emit_store <- function(em, step, name) {
 grows <- function(em, id) em$past_end || id %in% em$form$growing
 
 # How C macros are told a mode: C type, R type, reader, NA.
-mode_args <- function(mode) paste(vapply(
-  c("c", "object", "reader", "na"), function(field) mode_field(mode, field),
-  ""
-), collapse = ", ")
+mode_args <- function(mode) {
+  fields <- c("c", "object", "reader", "na")
+  paste(vapply(fields, function(field) mode_field(mode, field), ""), collapse = ", ")
+}
 
 emit_append <- function(em, step, name) {
   sprintf("DS_APPEND(%s, %s, %s);", name, c_value(em, step$args[[1]]), mode_args(em$form$vars[[step$name]]$modes))

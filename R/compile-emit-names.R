@@ -21,10 +21,11 @@ is_scalar <- function(form, id) !identical(form$vars[[id]]$kind, "number") || fo
 
 used_names <- function(form) {
   found <- list()
-  each_step(form$steps, function(step) found[[length(found) + 1]] <<- c(
+  each_step(form$steps, function(step) {
+    found[[length(found) + 1]] <<- c(
     step$name, step_reads(step),
     shape_tags(step$shape)
-  ))
+  ) })
   unique(unlist(found))
 }
 

@@ -2,10 +2,10 @@
 
 lines_of <- function(...) unlist(list(...))
 
-indent <- function(lines) if (length(lines)) paste0(
-  ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""),
-  lines
-) else lines
+indent <- function(lines) {
+  if (length(lines) == 0) return(lines)
+  paste0(ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""), lines)
+}
 
 # The whole C source of a form.
 emit_form <- function(form) {
@@ -48,10 +48,11 @@ emit_kernel <- function(form, has_callees) {
         "DS_SLOT(places%d);",
         seq_len(em$most_slots)
       ), declarations(em),
-      unlist(lapply(seq_along(form$arguments), function(i) emit_argument(em, form$arguments[[i]], sprintf(
+      unlist(lapply(seq_along(form$arguments), function(i) {
+        emit_argument(em, form$arguments[[i]], sprintf(
         "a[%d]",
         i - 1
-      )))),
+      )) })),
       if (form$random) "GetRNGstate();", "", body, "fallback: __attribute__((unused));", "UNPROTECT(held);",
       "return NULL;",
       "past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;"
@@ -140,24 +141,25 @@ emit_argument <- function(em, id, from) {
   )
 }
 
-emit_steps <- function(em, steps) unlist(lapply(steps, function(step) {
-  c(line_mark(em, step$line), emit_step(em, step))
-}))
+emit_steps <- function(em, steps) {
+  unlist(lapply(steps, function(step) c(line_mark(em, step$line), emit_step(em, step))))
+}
 
 # The user's R line stands above its C, and compilers' messages speak of it.
 line_mark <- function(em, line) {
   if (identical(line, em$line)) return(NULL)
   em$line <- line
   said <- trimws(em$source[as.character(line)] %||% "")
-  c(if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)), sprintf(
-    "#line %d %s", line,
-    c_string(em$file)
-  ))
+  c(
+    if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)),
+    sprintf("#line %d %s", line, c_string(em$file))
+  )
 }
 
-c_string <- function(text) paste0("\"", gsub("\n", "\\n", gsub("([\\\\\"])", "\\\\\\1", enc2utf8(text)),
-  fixed = TRUE
-), "\"")
+c_string <- function(text) {
+  escaped <- gsub("([\\\\\"])", "\\\\\\1", enc2utf8(text))
+  paste0("\"", gsub("\n", "\\n", escaped, fixed = TRUE), "\"")
+}
 
 emit_step <- function(em, step) {
   name <- if (!is.null(step$name)) em$names[[step$name]]

@@ -166,18 +166,36 @@ steps_text <- function(steps, indent) unlist(lapply(steps, step_text, indent))
 
 step_text <- function(step, indent) {
   operands <- vapply(step$args, node_text, "")
-  fields <- step[setdiff(names(step), c("op", "line", "file", "args", "blocks", "name"))]
-  said <- vapply(
-    names(fields), function(name) sprintf("%s=%s", name, paste(format(fields[[name]]), collapse = ",")),
-    ""
-  )
-  text <- paste(c(
-    step$op, step$name, if (length(operands)) paste0("<- ", paste(operands, collapse = ", ")),
-    unname(said)
-  ), collapse = " ")
+  value <- if (length(operands)) paste0("<- ", paste(operands, collapse = ", "))
+  text <- paste(c(step$op, step$name, value, field_words(step)), collapse = " ")
   c(paste0(indent, text), unlist(lapply(names(step$blocks), function(name) {
     c(if (name != "body") paste0(indent, name, ":"), steps_text(step$blocks[[name]], paste0(indent, "  ")))
   })))
+}
+
+# The fields of a step in words: those that stand for themselves by name, the others as they are meant.
+field_words <- function(step) {
+  plain <- step[intersect(names(step), c("tag", "tags", "from", "label", "why", "at", "id", "far", "below", "proved", "late"))]
+  plain <- Filter(function(field) !is.list(field) && !isFALSE(field), plain)
+  c(
+    unlist(Map(function(name, field) if (isTRUE(field)) name else paste0(name, "=", paste(field, collapse = ",")),
+      names(plain), plain), use.names = FALSE),
+    if (length(step$tests)) paste0("where ", paste(vapply(step$tests, test_words, ""), collapse = " and ")),
+    if (is.list(step$late)) paste("fills", paste(vapply(step$late, function(one) one$name, ""), collapse = ", ")),
+    if (!is.null(step$shape)) shape_words(step$shape), if (isFALSE(step$visible)) "invisible"
+  )
+}
+
+test_words <- function(test) {
+  if (test$kind == "whole") return(sprintf("%s is whole", test$name))
+  place <- paste(c(if (test$coefficient == 1) "turn", node_text(test$offset)), collapse = " + ")
+  if (test$kind == "least") return(paste(place, ">= 1"))
+  sprintf("%s <= %s of %s", place, if (is.na(test$dimension)) "length" else paste("extent", test$dimension), test$name)
+}
+
+shape_words <- function(shape) {
+  if (shape$kind != "list") return(paste(c(if (is.null(shape$tag)) shape$kind else paste("as", shape$tag), shape$names), collapse = " "))
+  sprintf("list(%s)", paste(shape$labels, vapply(shape$parts, shape_words, ""), collapse = ", "))
 }
 
 node_text <- function(node) {

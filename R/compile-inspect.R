@@ -1,12 +1,17 @@
 #' The R function behind a compiled kernel, and what became of it
 #'
 #' @param fast A function of [ds_compile()].
+#' @param what `"specialisations"`: what was built. `"form"`: the form between R and C of the latest one, as the
+#'   passes leave it.
 #' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame one row
 #'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
 #'   from the cache), `cached`, `past_end` (whether it was built again because a call reached past the end of a vector)
-#'   and `source` (C). Printed it also tells the constants that were compiled in, and how often a call was handed back
-#'   to R.
-#' @section Errors: `ds_error_input` when `fast` is not a compiled function.
+#'   and `source` (C). Printed it also tells what is read outside the function at each call, and how often a call fell
+#'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
+#'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0, a single
+#'   number (`l` logical, `i` integer, `d` double; rank 1 a vector, 2 a matrix), `store:tag` what it is found to be while
+#'   the kernel runs, where that can be several things.
+#' @section Errors: `ds_error_input` when `fast` is not a compiled function, or nothing was built yet.
 #' @examples
 #' total <- ds_compile(function(rain) sum(rain * 2), fallback = TRUE)
 #' total(c(0.2, 1.4))
@@ -17,8 +22,9 @@ ds_original <- function(fast) compiled_state(fast)$original
 
 #' @rdname ds_original
 #' @export
-ds_inspect <- function(fast) {
+ds_inspect <- function(fast, what = c("specialisations", "form")) {
   state <- compiled_state(fast)
+  if (check_choice(what, c("specialisations", "form"), "what") == "form") return(latest_form(state))
   built <- state$built
   table <- tibble::tibble(
     arguments = vapply(built, function(one) types_words(one$types), "", USE.NAMES = FALSE),
@@ -33,14 +39,23 @@ ds_inspect <- function(fast) {
   structure(
     list(
       table = table, numerics = state$numerics, fallbacks = state$counts[[1]],
-      outside = unique(unlist(lapply(built, function(one) vapply(
+      outside = unique(unlist(lapply(built, function(one) {
+        vapply(
         one$form$outside, function(part) outside_words(part),
         ""
-      )))),
+      ) }))),
       formals = names(formals(state$original))
     ),
     class = "ds_inspection"
   )
+}
+
+latest_form <- function(state) {
+  if (length(state$built) == 0) {
+    abort_input("Nothing was built for this function yet.", hint = "Call it once, or compile it with `like`.", arg = "fast")
+  }
+  form <- annotate_form(state$built[[length(state$built)]]$form)
+  structure(print_form(form), class = "ds_form")
 }
 
 types_words <- function(types) {

@@ -30,10 +30,11 @@ assign_name <- function(cx, name, value, wanted) {
 lower_value_into <- function(cx, key, code) {
   line <- cx$line
   if (call_name(code) == "switch") {
-    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() assign_value(
+    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() {
+      assign_value(
       cx, key,
       null_value()
-    )))
+    ) }))
   }
   other <- if (length(code) > 3) code[[4]]
   cond <- lower_condition(cx, code[[2]])

@@ -41,8 +41,9 @@ is_calm <- function(cx, code, seen = character()) {
 calm_body <- function(cx, kernel, seen) {
   used <- all.names(kernel$body)
   if (any(c("<<-", "stop", "warning", "stopifnot", random_names()) %in% used)) return(FALSE)
-  called <- Filter(function(name) is.function(get0(name, kernel$env)) && !is_of_r(get0(name, kernel$env)) &&
-    !is.primitive(get0(name, kernel$env)), setdiff(used, seen))
+  called <- Filter(function(name) {
+    is.function(get0(name, kernel$env)) && !is_of_r(get0(name, kernel$env)) &&
+    !is.primitive(get0(name, kernel$env)) }, setdiff(used, seen))
   all(vapply(called, function(name) {
     calm_body(cx, utils::modifyList(read_kernel(get0(name, kernel$env)), list(name = name)), c(seen, called))
   }, NA))

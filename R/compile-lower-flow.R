@@ -160,7 +160,8 @@ lower_ways <- function(cx, cond, yes, no) {
   blocks <- lapply(ways, function(way) {
     c(way$steps, if (!is.null(way$flow)) edge_steps(cx, way$flow, after))
   })
-  put(cx, "if", list(cond), list(yes = blocks[[1]], no = blocks[[2]])) # where both are empty the condition may still stop
+  # where both are empty the condition may still stop
+  put(cx, "if", list(cond), list(yes = blocks[[1]], no = blocks[[2]]))
   cx$flow <- after
   if (is.null(after)) never(cx)
 }

@@ -365,7 +365,7 @@ lower_condition <- function(cx, code) {
 }
 
 # One number where R takes vectors of one.
-as_single <- function(cx, node) if (node$rank == 0) node else value_node("single", node$mode, 0, list(named_node(
-  cx,
-  node
-)))
+as_single <- function(cx, node) {
+  if (node$rank == 0) return(node)
+  value_node("single", node$mode, 0, list(named_node(cx, node)))
+}

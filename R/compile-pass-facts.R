@@ -12,10 +12,12 @@ pass_facts <- function(form) {
   form$counted <- counted_names(form, by_name)
   form$counters <- own_counters(form, form$counted)
   form$sure <- form$wide <- character()
-  scalar <- function(modes) Filter(function(id) {
-    is_scalar(form, id) && identical(form$vars[[id]]$kind, "number") && form$vars[[id]]$modes %in% modes &&
-      !id %in% form$arguments
-  }, names(by_name))
+  scalar <- function(modes) {
+    Filter(function(id) {
+      type <- form$vars[[id]]
+      is_scalar(form, id) && identical(type$kind, "number") && type$modes %in% modes && !id %in% form$arguments
+    }, names(by_name))
+  }
   sure <- scalar(c("integer", "logical"))
   whole <- setdiff(scalar("double"), form$counted)
   repeat {

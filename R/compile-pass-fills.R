@@ -76,9 +76,10 @@ reads_elements <- function(node, name) {
 # Could a turn of the loop end early, or the loop itself?
 escapes <- function(steps) {
   found <- FALSE
-  each_step(steps, function(step) if (step$op %in% c(
+  each_step(steps, function(step) {
+    if (step$op %in% c(
     "break", "next", "return", "leave", "repeat",
     "scope"
-  )) found <<- TRUE)
+  )) found <<- TRUE })
   found
 }

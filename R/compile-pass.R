@@ -34,8 +34,9 @@ pass_tidy <- function(form) {
   repeat {
     read <- form_reads(form)
     steps <- walk_blocks(form$steps, function(steps) {
-      Filter(function(step) !(step$op %in% c("assign", "tag", "copy_tag", "empty") && is_mere_making_ready(step) &&
-        !step$name %in% read), steps)
+      Filter(function(step) {
+        !(step$op %in% c("assign", "tag", "copy_tag", "empty") && is_mere_making_ready(step) &&
+        !step$name %in% read) }, steps)
     })
     if (identical(steps, form$steps)) return(form)
     form$steps <- steps

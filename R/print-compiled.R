@@ -17,6 +17,12 @@ print.ds_inspection <- function(x, ...) {
   invisible(x)
 }
 
+#' @export
+print.ds_form <- function(x, ...) {
+  show_lines(c(heading("Form between R and C"), paste0("  ", x)))
+  invisible(x)
+}
+
 inspection_lines <- function(facts) {
   table <- facts$table
   if (nrow(table) == 0) return("  no specialisation yet: the first call builds one")
@@ -45,8 +51,8 @@ source_lines_shown <- function(facts) {
   lines <- strsplit(facts$table$source[[nrow(facts$table)]], "\n")[[1]]
   mark <- grepl("^#line", lines)
   of <- c(NA, sub("^#line ([0-9]+).*", "\\1", lines[mark]))[cumsum(mark) + 1]
-  plain <- trimws(gsub(" *v_\\w+_(set|null) = [01];|\\(void\\) [*]?\\w+;", "", lines))
-  told <- !mark & !is.na(of) & grepl("[a-z]", plain) & plain != "else"
+  plain <- sub("^  ", "", lines)
+  told <- !mark & !is.na(of) & grepl("[a-z]", plain) & !grepl("^ *//", plain)
   begins <- c(TRUE, utils::head(of[told], -1) != of[told][-1])
   text <- sprintf("  %5s  %s", ifelse(begins, of[told], ""), plain[told])
   shown <- utils::head(strtrim(text, cli::console_width()), c_lines)

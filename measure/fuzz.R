@@ -1,51 +1,59 @@
-# Random programs in the language of kernels, in R and compiled, six calls each: prints
-# every mismatch, and fails where there is one or where a process dies. Arguments: first
-# and last seed (by default 1 to 20000, which takes two cores one to two hours), and
-# the optimisation of the C compiler: by default -O0, since it is what is written for it
-# that is tried; or `sanitize` for a build that stops at any access outside an object
-# (start R with the compiler's libasan preloaded).
+# Random programs in R and compiled, called several times each: values, warnings, errors and
+# random states that differ. Prints every mismatch, and fails where there is one or where a
+# process dies. Of three sources:
+#   grammar   the language of kernels, drawn at random
+#   mutants   kernels of everyday kinds, changed at random, on values that matter
+#   bodies    loops and expressions cut from the functions of base R and stats, and of packages
+#             named in DEEPSTRIDE_BODIES, separated by spaces
+# Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
+# optimisation of the C compiler: by default -O0, since it is what is written for it that is tried; or
+# `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan preloaded).
 given <- commandArgs(TRUE)
-seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 20000L)
-optimisation <- if (length(given) > 2) given[[3]] else "-O0"
+seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
+sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,bodies"
+optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
-run_share <- function(seeds, helper, optimisation) {
+run_share <- function(seeds, helpers, sources, optimisation) {
   library(deepstride)
-  sys.source(helper, environment())
+  for (helper in helpers) sys.source(helper, environment())
   usual <- deepstride:::compile_flags
   wanted <- if (optimisation == "sanitize") c("-O1", "-g", "-fsanitize=address,undefined") else optimisation
   programs$scale <- if (optimisation == "sanitize") 6 else 1
   utils::assignInNamespace("compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), wanted), "deepstride")
   Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
   compiler::enableJIT(0) # each program runs a few times: not worth R's own compiler
-  bad <- 0
-  for (seed in seeds) {
-    if (seed %% 500 == 0) {
-      cat(sprintf("up to seed %d: %d mismatches\n", seed, bad))
-      unlink(list.files(Sys.getenv("R_USER_CACHE_DIR"), full.names = TRUE), recursive = TRUE)
+  extra <- strsplit(Sys.getenv("DEEPSTRIDE_BODIES"), " ")[[1]]
+  cut <- if ("bodies" %in% sources) body_programs(c("base", "stats", extra))
+  tried <- list(grammar = program_mismatch, mutants = mutant_mismatch, bodies = function(seed) body_mismatch(cut, seed))
+  do.call(rbind, lapply(sources, function(source) {
+    for (count in c("refused", "fallbacks", "calls")) programs[[count]] <- 0
+    bad <- 0
+    for (seed in seeds) {
+      if (seed %% 500 == 0) unlink(list.files(Sys.getenv("R_USER_CACHE_DIR"), full.names = TRUE), recursive = TRUE)
+      found <- tryCatch(tried[[source]](seed), error = function(e) list(seed = seed, found = conditionMessage(e)))
+      if (is.null(found)) next
+      bad <- bad + 1
+      cat(source, "seed", seed, "\n")
+      for (part in c("lines", "f", "arguments", "expected", "found")) {
+        if (!is.null(found[[part]])) cat(part, ":", if (part == "lines") found$lines else deparse(found[[part]]), sep = "\n")
+      }
     }
-    found <- program_mismatch(seed)
-    if (is.null(found)) next
-    bad <- bad + 1
-    cat("seed", seed, "\n")
-    writeLines(found$lines)
-    shown <- lapply(found[c("arguments", "expected", "found")], deparse)
-    cat("arguments:", shown$arguments, "R:", shown$expected, "compiled:", shown$found, sep = "\n")
-  }
-  c(bad = bad, refused = programs$refused, fallbacks = programs$fallbacks)
+    data.frame(source = source, programs = length(seeds), bad = bad, calls = programs$calls, refused = programs$refused,
+      fallbacks = programs$fallbacks)
+  }))
 }
 
-helper <- normalizePath(file.path("tests", "testthat", "helper-programs.R"))
+helpers <- normalizePath(c(file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R")), file.path("measure", "fuzz", "bodies.R")))
 cores <- parallel::detectCores()
-share <- sort(rep_len(seq_len(cores), diff(seeds) + 1))
+share <- rep_len(seq_len(cores), diff(seeds) + 1)
 running <- lapply(split(seeds[[1]]:seeds[[2]], share), function(own) {
-  callr::r_bg(run_share, list(own, helper, optimisation), stdout = "", stderr = "")
+  callr::r_bg(run_share, list(own, helpers, strsplit(sources, ",")[[1]], optimisation), stdout = "", stderr = "")
 })
-counts <- Reduce(`+`, lapply(running, function(one) {
+counts <- do.call(rbind, lapply(running, function(one) {
   one$wait()
   one$get_result()
 }))
-cat(sprintf(
-  "%d programs, 6 calls each: %.0f mismatches, %.0f calls refused, %.0f fell back\n", diff(seeds) + 1,
-  counts[["bad"]], counts[["refused"]], counts[["fallbacks"]]
-))
-if (counts[["bad"]] > 0) quit(status = 1)
+counts <- stats::aggregate(cbind(programs, bad, calls, refused, fallbacks) ~ source, counts, sum)
+cat(sprintf("%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R\n", counts$source,
+  counts$programs, counts$calls, counts$bad, 100 * counts$refused / counts$calls, 100 * counts$fallbacks / counts$calls), sep = "")
+if (any(counts$bad > 0)) quit(status = 1)

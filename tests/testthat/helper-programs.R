@@ -252,6 +252,7 @@ program_mismatch <- function(seed, rounds = 6) {
   })
   for (round in seq_len(rounds)) {
     arguments <- random_arguments(seed, round)
+    programs$calls <- programs$calls + 1
     expected <- outcome_of(f, arguments)
     found <- tryCatch(outcome_of(fast, arguments), error = identity)
     if (identical(found$value[[1]], "refused")) {
