@@ -6,6 +6,7 @@ element_parts <- function(em, node, id = "") {
   leaves$steps <- leaves$lengths <- character()
   leaves$matrices <- list()
   leaves$strict <- any_value(node, function(one) one$op == "ifelse")
+  leaves$warns <- any_value(node, function(one) any(c("warns", "falls back") %in% element_table[[one$op]]$effects))
   leaves$constants <- 0
   at <- take_leaf(em, node, leaves, id)
   lengths <- unique(leaves$lengths)

@@ -6,12 +6,23 @@ lower_assignment <- function(cx, code, wanted) {
   if (is.character(target)) target <- as.name(target)
   if (is.name(target)) return(assign_name(cx, as.character(target), code[[3]], wanted))
   head <- if (is.call(target)) call_name(target) else ""
-  switch(head,
+  if (wanted) code[[3]] <- held_code(cx, code[[3]])
+  value <- switch(head,
     "$" = assign_part(cx, target, code, as.character(target[[3]])),
     "[" = ,
     "[[" = lower_store(cx, target, code),
     refuse(cx, code, "an assignment of this kind", "Assign a variable or its elements: `x <- v`, `x[i] <- v`.")
   )
+  if (wanted) value else null_value()
+}
+
+# Code that is needed twice, worked out once: the name of a variable that holds it.
+held_code <- function(cx, code) {
+  if (!is.call(code)) return(code)
+  name <- sub(temporary_mark, "assigned ", new_variable(cx), fixed = TRUE)
+  cx$scope$own <- union(cx$scope$own, name)
+  assign_value(cx, variable_key(cx, name), lower(cx, code))
+  as.name(name)
 }
 
 assign_name <- function(cx, name, value, wanted) {
