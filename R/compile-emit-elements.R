@@ -89,6 +89,7 @@ length_steps <- function(lengths, leaves, rank, n, same) {
   c(
     sprintf("const int %s = %s;", same, equal), sprintf("R_xlen_t %s = %s;", n, first), sprintf("if (!%s) {", same),
     sprintf("  if (%1$s > %2$s) %2$s = %1$s;", lengths[-1], n), sprintf("  if (%s == 0) %s = 0;", lengths, n),
+    if (leaves$warns) sprintf("  DS_NEED(%s > 0);", lengths), # R works out what meets nothing, and may warn
     sprintf("  DS_NEED(%1$s == 0 || %1$s %% %2$s == 0);", n, lengths), "}"
   )
 }
