@@ -60,7 +60,9 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
   numerics <- check_choice(numerics, c("strict", "relaxed"), "numerics")
   check_flag(fallback, "fallback")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
-  kernel <- read_kernel(f)
+  kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
+    abort_failure(list(file = "kernel.R", line = 1L), e)
+  })
   if ("..." %in% names(kernel$formals)) {
     abort_ds("unsupported", "A function with `...` can't be compiled.",
       sprintf("%s, line %d.", basename(kernel$file), kernel$line), "Name its arguments.",
@@ -77,6 +79,7 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallba
 new_state <- function(f, kernel, numerics, fallback) {
   state <- new.env(parent = emptyenv())
   state$original <- f
+  state$kernel <- kernel
   state$numerics <- numerics
   state$fallback <- fallback
   state$built <- state$routines <- list()
@@ -144,7 +147,7 @@ certain_arguments <- function(kernel) {
     if (head %in% c("if", "while")) visit(parts[[1]]) else if (head == "for") visit(parts[[2]])
     FALSE
   }
-  visit(kernel$body)
+  tryCatch(visit(kernel$body), error = function(e) NULL) # nested too deep: what was seen so far is certain
   match(found, names(kernel$formals))
 }
 
@@ -188,11 +191,11 @@ tell_fallbacks <- function(state, where, ...) {
 # Builds or loads the routine for arguments like these. FALSE where there is none and R is to do it.
 specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   local_plain()
+  kernel <- state$kernel
   types <- lapply(seq_along(values), function(i) {
     if (is.na(missing[[i]])) pending_type(i) else if (missing[[i]]) unset_type() else type_of_value(values[[i]])
   })
   unknown <- vapply(types, is.null, NA)
-  kernel <- read_kernel(state$original)
   if (any(unknown)) {
     if (all(vapply(values[unknown], has_odd_attributes, NA))) return(FALSE) # names and their like: R keeps them
     return(refused(state, function() refuse_argument(kernel, values, which(unknown)[[1]])))

@@ -336,10 +336,8 @@ lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, c
 
 keep_aside <- function(cx, value, mark) {
   node <- if (is.null(value$op)) value$node else value
-  if (is.null(node) || mark == length(cx$out) || !any(names_read(node) %in% names_written(cx$out[-seq_len(mark)]))) {
-    return(value)
-  }
-  later <- cx$out[-seq_len(mark)]
+  later <- cx$out[seq_along(cx$out) > mark]
+  if (is.null(node) || !any(names_read(node) %in% names_written(later))) return(value)
   cx$out <- cx$out[seq_len(mark)]
   kept <- in_variable(cx, node)
   cx$out <- c(cx$out, later)

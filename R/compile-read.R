@@ -43,14 +43,21 @@ block_statements <- function(block, line) {
 }
 
 # Names that a body assigns: its own variables. Functions defined inside have theirs.
-assigned_names <- function(code) unique(all_assigned(code))
+assigned_names <- function(code) if (is.call(code)) unique(all_assigned(code)) else character()
 
+# With a queue of its own: code may be nested deeper than R nests calls.
 all_assigned <- function(code) {
-  if (!is.call(code)) return(character())
-  head <- if (is.name(code[[1]])) as.character(code[[1]]) else ""
-  if (head == "function") return(character())
-  own <- if (head %in% c("<-", "=", "for")) target_name(code[[2]])
-  c(own, unlist(lapply(as.list(code)[-1], function(part) if (!missing(part)) all_assigned(part))))
+  found <- character()
+  queue <- list(code)
+  while (length(queue)) {
+    one <- queue[[length(queue)]]
+    queue[[length(queue)]] <- NULL
+    head <- if (is.name(one[[1]])) as.character(one[[1]]) else ""
+    if (head == "function") next
+    if (head %in% c("<-", "=", "for")) found <- c(found, target_name(one[[2]]))
+    queue <- c(queue, Filter(is.call, as.list(one)[-1]))
+  }
+  found
 }
 
 # The variable behind `x`, `x[i]`, `x[[i]]`, `m[i, j]`.

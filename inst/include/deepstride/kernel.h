@@ -237,6 +237,7 @@ static inline int ds_far(double x, double y, double q) {
       || fabs(y) > 4503599627370496.0;
 }
 static inline double ds_mod(double x, double y, int *bad) {
+  if (y == 0) return R_NaN;
   if (ISNAN(x) || ISNAN(y)) return x + y;
   double q = x / y;
   if (DS_RARE(ds_far(x, y, q))) { *bad = 1; return R_NaN; }

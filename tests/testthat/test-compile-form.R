@@ -1,0 +1,90 @@
+# The form between R and C: its tables, and how a dozen kernels look in it and in C.
+form_kernels <- list(
+  recurrence = list(function(rain, keep) {
+    out <- numeric(length(rain))
+    store <- 0
+    for (hour in seq_along(rain)) {
+      store <- keep * store + rain[hour]
+      out[hour] <- (1 - keep) * store
+    }
+    out
+  }, double(3), 0.5),
+  wettest = list(function(rain, floor) {
+    best <- NA
+    for (hour in seq_along(rain)) if (rain[hour] > floor) best <- hour
+    best
+  }, double(3), 0.5),
+  expression = list(function(a, b) (a * b + 1) / (a - b), double(3), double(3)),
+  reduction = list(function(x, w) sum(x * w) / sum(w), double(3), double(3)),
+  growing = list(function(level) {
+    out <- NULL
+    for (l in level) if (l > 0) out <- c(out, l)
+    out
+  }, double(3)),
+  matrix = list(function(m) {
+    for (j in seq_len(ncol(m))) for (i in 2:nrow(m)) m[i, j] <- m[i, j] + m[i - 1, j]
+    m
+  }, matrix(0, 2, 2)),
+  counting = list(function(n) {
+    steps <- 0L
+    while (n != 1) {
+      n <- if (n %% 2 == 0) n / 2 else 3 * n + 1
+      steps <- steps + 1L
+    }
+    steps
+  }, 3),
+  drawing = list(function(n) {
+    total <- 0
+    for (i in seq_len(n)) total <- total + max(0, rnorm(1))
+    list(mean = total / n)
+  }, 3),
+  subsets = list(function(x, at) {
+    x[x < 0] <- 0
+    x[at] + x[-1][1]
+  }, double(3), c(1, 2)),
+  integers = list(function(v) {
+    s <- 0L
+    for (i in seq_along(v)) s <- s + min(v[i], 3L)
+    s
+  }, 1:3)
+)
+
+form_of_kernel <- function(name) {
+  given <- form_kernels[[name]]
+  f <- eval(parse(text = deparse(given[[1]]), keep.source = TRUE))
+  kernel <- internal("read_kernel")(f)
+  kernel$file <- "kernel.R"
+  form <- internal("lower_kernel")(kernel, stats::setNames(lapply(given[-1], internal("type_of_value")), names(kernel$formals)))
+  form$source <- kernel$text
+  internal("validate_form")(form)
+}
+
+test_that("forms and their C are as they were", {
+  for (name in names(form_kernels)) {
+    form <- form_of_kernel(name)
+    expect_snapshot(cat(internal("print_form")(internal("annotate_form")(form)), sep = "\n"), variant = NULL)
+    expect_snapshot(cat(internal("emit_form")(form)))
+  }
+})
+
+test_that("a form is data: what passes leave is valid, it can be saved, and the same code gives the same form", {
+  for (name in names(form_kernels)) {
+    form <- form_of_kernel(name)
+    expect_silent(internal("validate_form")(internal("annotate_form")(form)))
+    again <- unserialize(serialize(form[c("name", "arguments", "vars", "steps", "callees")], NULL))
+    expect_identical(internal("hash_form")(again), internal("hash_form")(form_of_kernel(name)))
+    expect_false(any(rapply(form$steps, is.function, how = "unlist")))
+  }
+})
+
+test_that("constructors and the validator refuse what the tables do not have", {
+  value_node <- internal("value_node")
+  one <- internal("const_node")(1)
+  expect_error(value_node("turn", "double", 0, list(one)), "no op")
+  expect_error(value_node("add", "double", 0, list(one)), "takes 2 operands")
+  form <- form_of_kernel("expression")
+  form$steps[[1]]$args[[1]] <- value_node("add", "double", 0, list(one, internal("const_node")(1L)))
+  expect_error(internal("validate_form")(form), "does not take integer")
+  form$steps[[1]]$args[[1]] <- value_node("var", "double", 0, name = "nobody:d0")
+  expect_error(internal("validate_form")(form), "no variable")
+})

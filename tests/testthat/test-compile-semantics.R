@@ -1,0 +1,206 @@
+# What R gives in the corners of the language: constants, laziness, order, types, names, shapes, warnings.
+
+both_ways <- function(f, ...) {
+  expect_identical(outcome_of(ds_compile(f), list(...)), outcome_of(f, list(...)), label = paste(deparse(body(f)), collapse = " "))
+}
+
+without_source <- function(text) eval(parse(text = text, keep.source = FALSE), parent.frame())
+
+test_that("constants are R's, bit for bit, with and without source references", {
+  both_ways(without_source("function(x) x * 3.14159265358979323846"), 1)
+  both_ways(eval(bquote(function(x) .(-2)^x)), 2)
+  both_ways(function() c(tanh(0.45), expm1(1), log1p(0.2), log10(0.6), sinh(0.2), cosh(0.4), asinh(0.1)))
+  places <- paste(sprintf("%s(%.17g)", rep(c("exp", "cos", "tan", "log2"), each = 40), (1:160) * 0.0377), collapse = ", ")
+  both_ways(without_source(sprintf("function() c(%s)", places)))
+})
+
+test_that("what is found outside is read at each call", {
+  make <- function(k) function(a) a * k
+  twice <- make(2)
+  other <- make(3)
+  fast <- ds_compile(function(x) twice(x) + other(x))
+  expect_identical(fast(1), 5)
+  other <- make(5)
+  expect_identical(fast(1), 7)
+  rate <- 2
+  by_default <- function(a, by = rate) a * by
+  fast <- ds_compile(function(x) by_default(x))
+  expect_identical(fast(1), 2)
+  rate <- 3L
+  expect_identical(fast(2), 6)
+  `+` <- function(a, b) a - b
+  expect_identical(ds_compile(function(x) x + 1)(5), 4)
+  rm(`+`)
+  added <- ds_compile(function(x) x + 1)
+  expect_identical(added(5), 6)
+  `+` <- function(a, b) 99
+  expect_identical(added(5), 99)
+})
+
+test_that("arguments and defaults are worked out where R does, or not at all", {
+  both_ways(function(x, n = length(x)) {
+    x <- c(x, 1)
+    n + 0
+  }, c(1, 2, 3))
+  both_ways(function(x, n = k) {
+    k <- 3
+    x + n
+  }, 1)
+  both_ways(function(x, y = stop("no")) x * 2, 1)
+  both_ways(function(x, y) x * 2, 1)
+  both_ways(function(x, y) x * y, 1)
+  both_ways(function(x, y = runif(1)) {
+    z <- runif(1)
+    z + 2 * y + x
+  }, 1)
+  both_ways(function(x, y = 2) if (missing(y)) x else -x, 1)
+  first_of <- function(a, b) if (a > 0) a else b
+  both_ways(function(x) first_of(x, runif(1)) + runif(1), 1)
+  unused <- function(a) 1
+  both_ways(function(x) {
+    unused({
+      x <- 5
+      x
+    })
+    x
+  }, 1)
+  forced <- character()
+  told <- function(what, value) {
+    forced <<- c(forced, what)
+    value
+  }
+  fast <- ds_compile(function(x, k, never) {
+    s <- 0
+    for (v in x) s <- s + v * k
+    if (s > 100) never else s
+  })
+  expect_identical(fast(c(1, 2), told("k", 2), told("never", 3)), 6)
+  expect_identical(fast(numeric(), told("late", 2), stop("never")), 0)
+  expect_identical(fast(c(1, 200), told("k", 2), told("never", 3)), 3)
+  expect_identical(forced, c("k", "k", "never"))
+  named <- ds_compile(function(x) if (x[1] > 0) x[[1]] else deparse1(sys.call()), fallback = TRUE)
+  expect_warning(expect_identical(named(-1), "named(-1)"), class = "ds_warning_fallback")
+})
+
+test_that("random numbers are drawn in R's order, once", {
+  for (f in list(
+    function() runif(2) + diff(rnorm(3)), function() runif(1) * matrix(rnorm(4), 2), function() runif(2) + rnorm(5)[2:3],
+    function() runif(2) + rnorm(2, rnorm(2)), function() runif(1) + sum(range(rnorm(3))), function() rep(rnorm(2), 2)
+  )) both_ways(f)
+  draw <- function(n) rnorm(n)
+  both_ways(function(n) rowSums(matrix(draw(n * n), n)), 2)
+  withr::with_seed(1, .rng_kind = "default", .rng_normal_kind = "Box-Muller", code = {
+    f <- function(n, w) {
+      s <- rnorm(1)
+      if (w > 0) warning("late")
+      s
+    }
+    expect_identical(outcome_of(ds_compile(f), list(3, 1)), outcome_of(f, list(3, 1)))
+  })
+})
+
+test_that("whole numbers neither wrap nor compare unrounded, and integers stay integers", {
+  both_ways(function() {
+    k <- 1
+    k * 536870912 * 536870912 * 64
+  })
+  both_ways(function(n) {
+    s <- 0
+    for (i in 1:n) if (i * 999999999 * 999999999 + 1 > i * 999999999 * 999999999) s <- s + 1
+    s
+  }, 3)
+  both_ways(function(x, k) {
+    s <- 0
+    for (i in seq_along(x)) s <- s + x[i + k - k]
+    s
+  }, c(1, 2, 3), .Machine$integer.max)
+  both_ways(function(n) {
+    s <- n
+    s <- s + 1L
+    r <- s
+    s <- 0.5
+    r
+  }, .Machine$integer.max)
+  both_ways(function(n) {
+    i <- n
+    repeat {
+      i <- i * 3L
+      if (is.na(i)) break
+    }
+    i
+  }, 1L)
+  both_ways(function(s) 2147483647L * 10 + s, 1)
+})
+
+test_that("a variable may be several things, and is what R makes it", {
+  kinds <- function(a) if (a > 1) 1L else if (a > 0) NA else 0.5
+  for (x in list(2, 0.5, -1)) both_ways(function(x) kinds(x), x)
+  both_ways(function(x) {
+    best <- NA
+    for (i in seq_along(x)) if (x[i] > 0) best <- i
+    best
+  }, c(-1, -2))
+  both_ways(function(n) {
+    s <- 0L
+    for (i in seq_len(n)) s <- s + 0.5
+    s
+  }, 0)
+  both_ways(function(a) {
+    s <- sum(a)
+    a[1] <- 0
+    list(s, a)
+  }, 1:3)
+  for (use in c("sum(y)", "mean(y)", "abs(y)", "rev(y)", "y[y > 0]", "y[1]", "median(y)", "c(y, y)", "length(y)", "is.null(y)")) {
+    f <- without_source(sprintf("function(n) { y <- NULL; for (i in seq_len(n)) y <- c(y, 0.5); %s }", use))
+    for (n in c(0, 2)) both_ways(f, n)
+  }
+})
+
+test_that("functions may call each other, and control flow stands wherever R takes it", {
+  even <- function(n) if (n <= 0) TRUE else odd(n - 1)
+  odd <- function(n) if (n <= 0) FALSE else even(n - 1)
+  both_ways(function(n) even(n), 10)
+  both_ways(function(x) {
+    invisible(x)
+    x + 1
+  }, 1)
+  both_ways(function(k) {
+    m <- switch("b", a = 1, b = k + 1)
+    m
+  }, 2)
+  both_ways(function(n) {
+    s <- 0
+    for (i in 1:n - 1) s <- s * 10 + i
+    for (i in NULL) s <- -1
+    s
+  }, 3)
+  both_ways(function(x) x + (x <- 5) + (if (x > 2) y <- 7 else 8) + y, 1)
+  sums <- function(count) without_source(paste("function(x)", paste(rep("x", count), collapse = " + ")))
+  both_ways(sums(300), 1.5)
+  deep <- tryCatch(ds_compile(sums(4000))(1.5), error = identity)
+  expect_true(identical(deep, 6000) || inherits(deep, "ds_error_unsupported"))
+  names <- paste0("a", 1:65)
+  wide <- without_source(sprintf("function(%s) a1 * a65", paste(names, collapse = ", ")))
+  expect_identical(do.call(ds_compile(wide), as.list(as.double(1:65))), 65)
+  both_ways(function(a) sum(a), array(1, rep(1, 10)))
+  expect_invisible(ds_compile(function(x) invisible(x))(1))
+  expect_visible(ds_compile(function(x) invisible(x) + 1)(1))
+})
+
+test_that("names, shapes and warnings are R's", {
+  named <- function(a) c(u = a, v = 2)
+  both_ways(function(x) list(named(x), ci = c(lo = x, hi = 2), `2` = x), 1)
+  both_ways(function(x) {
+    r <- list(a = x, a = x + 1)
+    r
+  }, 1)
+  both_ways(function(m) list(pmin(0.5, m), pmin(m, 0.5), bitwAnd(3L, 1L)), matrix(c(0, 1, 2, 3), 2))
+  both_ways(function(x) any(x), c(1, 0))
+  both_ways(function(x) {
+    dbinom(x, 3, 0.5)
+    sqrt(-x)
+    x
+  }, 1.5)
+  both_ways(function(x, y) is.nan(x %% y), NA_real_, 0)
+  both_ways(function(x) length(dim(x)), c(1, 2))
+})
