@@ -262,7 +262,8 @@ ifelse_side <- function(cx, call, code, test, wanted) {
     return(element_node("ifelse", list(test, const_node(NA), const_node(NA))))
   }
   if (!node$rank %in% c(0, test$rank)) refuse(cx, call, "`ifelse()` with a value of another shape than the test")
-  if (length(steps) == 0) return(node)
+  may_warn <- function(one) any(c("warns", "falls back") %in% element_table[[one$op]]$effects)
+  if (length(steps) == 0 && !any_value(node, may_warn)) return(node)
   cx$flow <- before
   key <- new_variable(cx)
   lower_ways(cx, asked(cx, test, wanted), function() {

@@ -136,6 +136,7 @@ lower_for <- function(cx, code, wanted) {
   if (over$op != "range") over <- in_variable(cx, over)
   line <- cx$line
   name <- held_name(cx, key, over$mode, 0)
+  cx$flow[[key]] <- c(unset_type(), list(looped = TRUE)) # NULL where there is no turn, which is R's affair
   body <- lower_loop(cx, loop_id(cx, code), function() {
     cx$flow[[key]] <- number_type(over$mode, 0)
     cx$line <- line

@@ -254,6 +254,7 @@ read_variable <- function(cx, key, name) {
     put(cx, "pending", at = type$pending)
     never(cx)
   }
+  if (isTRUE(type$looped)) fall_back(cx, "the variable of a loop without a turn")
   if (identical(type$modes, "unset")) {
     if (name %in% names(cx$scope$kernel$formals)) fall_back(cx, sprintf("the argument `%s` is missing", name))
     return(read_outside(cx, name))
