@@ -40,7 +40,7 @@ lower_if <- function(cx, code, wanted) {
   }
   side <- function(part) {
     cx$line <- line
-    if (wanted) lower_into(cx, key, part) else if (!is.null(part)) lower(cx, part, FALSE)
+    if (wanted) lower_into(cx, key, part) else if (!is.null(part)) lower_step(cx, part)
   }
   lower_ways(cx, cond, function() side(code[[3]]), function() side(other))
   cx$line <- line
@@ -113,7 +113,7 @@ case_named <- function(cases, labels, on) {
 
 lower_switch_value <- function(cx, code, wanted) {
   if (!wanted) {
-    lower_switch(cx, code, function(part) lower(cx, part, FALSE), function() NULL)
+    lower_switch(cx, code, function(part) lower_step(cx, part), function() NULL)
     return(null_value())
   }
   key <- new_variable(cx)
@@ -140,7 +140,7 @@ lower_for <- function(cx, code, wanted) {
   body <- lower_loop(cx, loop_id(cx, code), function() {
     cx$flow[[key]] <- number_type(over$mode, 0)
     cx$line <- line
-    lower(cx, code[[4]], FALSE)
+    lower_step(cx, code[[4]])
   }, open = FALSE)
   cx$line <- line
   put(cx, "for", list(over), list(body = body), name = name)
@@ -153,11 +153,11 @@ lower_while <- function(cx, code, wanted) {
   lower_open_loop(cx, code, function() {
     cond <- lower_condition(cx, code[[2]])
     lower_ways(cx, cond, function() NULL, function() leave_turn(cx, "break"))
-    lower(cx, code[[3]], FALSE)
+    lower_step(cx, code[[3]])
   })
 }
 
-lower_repeat <- function(cx, code, wanted) lower_open_loop(cx, code, function() lower(cx, code[[2]], FALSE))
+lower_repeat <- function(cx, code, wanted) lower_open_loop(cx, code, function() lower_step(cx, code[[2]]))
 
 lower_open_loop <- function(cx, code, turn) {
   line <- cx$line

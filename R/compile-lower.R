@@ -177,9 +177,12 @@ shape_of <- function(cx, value, inside = FALSE) {
 lower_parts <- function(cx, parts) {
   for (part in parts) {
     cx$line <- part$line
-    work_out(cx, lower(cx, part$code, FALSE))
+    lower_step(cx, part$code)
   }
 }
+
+# Code whose value nobody wants.
+lower_step <- function(cx, code) work_out(cx, lower(cx, code, FALSE))
 
 # A value that nobody wants may still stop or warn.
 work_out <- function(cx, value) {
