@@ -1,9 +1,18 @@
 // One call of a compiled kernel: finds the routine for the types of the arguments and
 // runs it; where there is none, or it falls back, the body of the function itself follows.
 // No C++ object lives here: errors and interrupts jump.
-#include <Rcpp.h>
-#include <R_ext/Rdynload.h>
+#ifdef _WIN32
+#include <malloc.h>
+#else
+#include <alloca.h>
+#endif
 #include <cstdint>
+#include <cstring>
+#include <string>
+#define R_NO_REMAP
+#include <R.h>
+#include <Rinternals.h>
+#include <R_ext/Rdynload.h>
 #ifndef _WIN32
 #include <dlfcn.h>
 #endif
