@@ -6,8 +6,10 @@
 #' types not seen before builds one more specialisation, which is kept in the user's cache.
 #'
 #' What is rare is left to R itself: where a call would raise an error or a warning, meets an index below 1, recycles
-#' unevenly, overflows an integer or is given names, the compiled code leaves without a trace and the body of the function
-#' runs in its own frame instead, so that its result, its warnings and its errors are R's own: a *fallback*. `ds_inspect()`
+#' unevenly, overflows an integer or is given names, the compiled code leaves without a trace and the body of the
+#' function
+#' runs in its own frame instead, so that its result, its warnings and its errors are R's own: a *fallback*.
+#' `ds_inspect()`
 #' counts fallbacks; where three calls in a row end so, a message (class `ds_message_fallback`) says why, once. A call
 #' that reaches past the end of a vector where the code does not foresee it has the kernel built once more, for that.
 #'
@@ -16,7 +18,8 @@
 #'
 #' @section The language:
 #' * Logical, integer and double numbers, vectors, matrices and arrays without names; results are these, `NULL`, or
-#'   (nested) lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in
+#'   (nested) lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be
+#'   kept in
 #'   variables and taken apart with `r$a`.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
 #'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
@@ -24,10 +27,12 @@
 #'   `x[places]`; writing past the end and `x <- c(x, v)` take constant time on average.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel; those of
 #'   single numbers may call themselves and each other.
-#' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here and
+#' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number
+#'   here and
 #'   a vector there; a matrix stays one.
 #'
-#' What is not in the language is refused with its line, and a way out. Functions that call themselves may go deeper than
+#' What is not in the language is refused with its line, and a way out. Functions that call themselves may go
+#' deeper than
 #' in R.
 #'
 #' @eval manual_of_builtins()

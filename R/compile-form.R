@@ -175,7 +175,8 @@ step_text <- function(step, indent) {
 
 # The fields of a step in words: those that stand for themselves by name, the others as they are meant.
 field_words <- function(step) {
-  plain <- step[intersect(names(step), c("tag", "tags", "from", "label", "why", "at", "id", "far", "below", "proved", "late"))]
+  plain <- step[intersect(names(step), c("tag", "tags", "from", "label", "why", "at", "id", "far", "below", "proved",
+    "late"))]
   plain <- Filter(function(field) !is.list(field) && !isFALSE(field), plain)
   c(
     unlist(Map(function(name, field) if (isTRUE(field)) name else paste0(name, "=", paste(field, collapse = ",")),
@@ -194,7 +195,8 @@ test_words <- function(test) {
 }
 
 shape_words <- function(shape) {
-  if (shape$kind != "list") return(paste(c(if (is.null(shape$tag)) shape$kind else paste("as", shape$tag), shape$names), collapse = " "))
+  if (shape$kind != "list") return(paste(c(if (is.null(shape$tag)) shape$kind else paste("as", shape$tag),
+    shape$names), collapse = " "))
   sprintf("list(%s)", paste(shape$labels, vapply(shape$parts, shape_words, ""), collapse = ", "))
 }
 

@@ -3,13 +3,17 @@
 #' @param fast A function of [ds_compile()].
 #' @param what `"specialisations"`: what was built. `"form"`: the form between R and C of the latest one, as the
 #'   passes leave it.
-#' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame one row
+#' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame
+#' one row
 #'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
-#'   from the cache), `cached`, `past_end` (whether it was built again because a call reached past the end of a vector)
+#'   from the cache), `cached`, `past_end` (whether it was built again because a call reached past the end of a
+#'   vector)
 #'   and `source` (C). Printed it also tells what is read outside the function at each call, and how often a call fell
 #'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
-#'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0, a single
-#'   number (`l` logical, `i` integer, `d` double; rank 1 a vector, 2 a matrix), `store:tag` what it is found to be while
+#'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0,
+#'   a single
+#'   number (`l` logical, `i` integer, `d` double; rank 1 a vector, 2 a matrix), `store:tag` what it is found to
+#'   be while
 #'   the kernel runs, where that can be several things.
 #' @section Errors: `ds_error_input` when `fast` is not a compiled function, or nothing was built yet.
 #' @examples
@@ -52,7 +56,8 @@ ds_inspect <- function(fast, what = c("specialisations", "form")) {
 
 latest_form <- function(state) {
   if (length(state$built) == 0) {
-    abort_input("Nothing was built for this function yet.", hint = "Call it once, or compile it with `like`.", arg = "fast")
+    abort_input("Nothing was built for this function yet.", hint = "Call it once, or compile it with `like`.",
+      arg = "fast")
   }
   form <- annotate_form(state$built[[length(state$built)]]$form)
   structure(print_form(form), class = "ds_form")

@@ -15,6 +15,7 @@ optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
   library(deepstride)
+  if (optimisation != "sanitize") deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
   for (helper in helpers) sys.source(helper, environment())
   usual <- deepstride:::compile_flags
   wanted <- if (optimisation == "sanitize") c("-O1", "-g", "-fsanitize=address,undefined") else optimisation
@@ -35,7 +36,8 @@ run_share <- function(seeds, helpers, sources, optimisation) {
       bad <- bad + 1
       cat(source, "seed", seed, "\n")
       for (part in c("lines", "f", "arguments", "expected", "found")) {
-        if (!is.null(found[[part]])) cat(part, ":", if (part == "lines") found$lines else deparse(found[[part]]), sep = "\n")
+        if (!is.null(found[[part]])) cat(part, ":", if (part == "lines") found$lines else deparse(found[[part]]),
+          sep = "\n")
       }
     }
     data.frame(source = source, programs = length(seeds), bad = bad, calls = programs$calls, refused = programs$refused,
@@ -43,7 +45,8 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   }))
 }
 
-helpers <- normalizePath(c(file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R")), file.path("measure", "fuzz", "bodies.R")))
+helpers <- normalizePath(c(file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R")),
+  file.path("measure", "fuzz", "bodies.R")))
 cores <- parallel::detectCores()
 share <- rep_len(seq_len(cores), diff(seeds) + 1)
 running <- lapply(split(seeds[[1]]:seeds[[2]], share), function(own) {
@@ -54,6 +57,8 @@ counts <- do.call(rbind, lapply(running, function(one) {
   one$get_result()
 }))
 counts <- stats::aggregate(cbind(programs, bad, calls, refused, fallbacks) ~ source, counts, sum)
-cat(sprintf("%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R\n", counts$source,
-  counts$programs, counts$calls, counts$bad, 100 * counts$refused / counts$calls, 100 * counts$fallbacks / counts$calls), sep = "")
+cat(sprintf("%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R\n",
+  counts$source,
+  counts$programs, counts$calls, counts$bad, 100 * counts$refused / counts$calls,
+    100 * counts$fallbacks / counts$calls), sep = "")
 if (any(counts$bad > 0)) quit(status = 1)

@@ -5,7 +5,8 @@ cut_code <- function(code) {
   if (!is.call(code)) return(list())
   head <- if (is.name(code[[1]])) as.character(code[[1]]) else ""
   if (head == "function") return(list())
-  own <- if (head %in% c("for", "while", "repeat")) list(code) else if (head %in% c("<-", "=") && is.call(code[[3]])) list(code[[3]])
+  own <- if (head %in% c("for", "while", "repeat")) list(code) else if (head %in% c("<-", "=") &&
+    is.call(code[[3]])) list(code[[3]])
   parts <- Filter(function(part) !rlang::is_missing(part), as.list(code)[-1])
   c(own, unlist(lapply(parts, cut_code), recursive = FALSE))
 }
@@ -49,6 +50,7 @@ body_mismatch <- function(programs_cut, seed, rounds = 4) {
     if (is.null(expected)) next
     programs$calls <- programs$calls + 1
     found <- outcome_in_time(fast, arguments)
+    if (is.null(found)) next
     if (identical(found$value[[1]], "refused")) {
       programs$refused <- programs$refused + 1
     } else if (!identical(expected, found)) {

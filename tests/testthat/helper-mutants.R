@@ -261,6 +261,7 @@ mutant_mismatch <- function(seed, rounds = 4) {
     if (is.null(expected)) next
     programs$calls <- programs$calls + 1
     found <- outcome_in_time(fast, arguments)
+    if (is.null(found)) next
     if (identical(found$value[[1]], "refused")) programs$refused <- programs$refused + 1 else if (!identical(
       expected,
       found
@@ -272,10 +273,10 @@ mutant_mismatch <- function(seed, rounds = 4) {
   NULL
 }
 
-# Of a call that ends within a second; NULL else.
+# Of a call that ends in time and fits into memory; NULL else.
 outcome_in_time <- function(f, arguments) {
   setTimeLimit(elapsed = 5, transient = TRUE)
   on.exit(setTimeLimit(elapsed = Inf))
   found <- outcome_of(f, arguments)
-  if (is.character(found$value[[1]]) && grepl("time limit", found$value[[1]][[1]])) NULL else found
+  if (is.character(found$value[[1]]) && grepl("time limit|cannot allocate", found$value[[1]][[1]])) NULL else found
 }

@@ -3,6 +3,7 @@
 several_programs <- function(seeds, mismatch, rounds) {
   callr::r_bg(function(seeds, helpers, mismatch, rounds) {
     library(deepstride)
+    deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
     for (helper in helpers) source(helper)
     usual <- deepstride:::compile_flags
     utils::assignInNamespace(

@@ -1,7 +1,8 @@
 # What R gives in the corners of the language: constants, laziness, order, types, names, shapes, warnings.
 
 both_ways <- function(f, ...) {
-  expect_identical(outcome_of(ds_compile(f), list(...)), outcome_of(f, list(...)), label = paste(deparse(body(f)), collapse = " "))
+  expect_identical(outcome_of(ds_compile(f), list(...)), outcome_of(f, list(...)), label = paste(deparse(body(f)),
+    collapse = " "))
 }
 
 without_source <- function(text) eval(parse(text = text, keep.source = FALSE), parent.frame())
@@ -10,7 +11,8 @@ test_that("constants are R's, bit for bit, with and without source references", 
   both_ways(without_source("function(x) x * 3.14159265358979323846"), 1)
   both_ways(eval(bquote(function(x) .(-2)^x)), 2)
   both_ways(function() c(tanh(0.45), expm1(1), log1p(0.2), log10(0.6), sinh(0.2), cosh(0.4), asinh(0.1)))
-  places <- paste(sprintf("%s(%.17g)", rep(c("exp", "cos", "tan", "log2"), each = 40), (1:160) * 0.0377), collapse = ", ")
+  places <- paste(sprintf("%s(%.17g)", rep(c("exp", "cos", "tan", "log2"), each = 40), (1:160) * 0.0377),
+    collapse = ", ")
   both_ways(without_source(sprintf("function() c(%s)", places)))
 })
 
@@ -84,7 +86,8 @@ test_that("arguments and defaults are worked out where R does, or not at all", {
 
 test_that("random numbers are drawn in R's order, once", {
   for (f in list(
-    function() runif(2) + diff(rnorm(3)), function() runif(1) * matrix(rnorm(4), 2), function() runif(2) + rnorm(5)[2:3],
+    function() runif(2) + diff(rnorm(3)), function() runif(1) * matrix(rnorm(4), 2),
+      function() runif(2) + rnorm(5)[2:3],
     function() runif(2) + rnorm(2, rnorm(2)), function() runif(1) + sum(range(rnorm(3))), function() rep(rnorm(2), 2)
   )) both_ways(f)
   draw <- function(n) rnorm(n)
@@ -150,7 +153,8 @@ test_that("a variable may be several things, and is what R makes it", {
     a[1] <- 0
     list(s, a)
   }, 1:3)
-  for (use in c("sum(y)", "mean(y)", "abs(y)", "rev(y)", "y[y > 0]", "y[1]", "median(y)", "c(y, y)", "length(y)", "is.null(y)")) {
+  for (use in c("sum(y)", "mean(y)", "abs(y)", "rev(y)", "y[y > 0]", "y[1]", "median(y)", "c(y, y)", "length(y)",
+    "is.null(y)")) {
     f <- without_source(sprintf("function(n) { y <- NULL; for (i in seq_len(n)) y <- c(y, 0.5); %s }", use))
     for (n in c(0, 2)) both_ways(f, n)
   }
