@@ -34,7 +34,7 @@ body_function <- function(code) {
   variables <- all.vars(code)
   is_loop <- as.character(code[[1]]) %in% c("for", "while", "repeat")
   body <- if (is_loop) call("{", code, as.call(c(quote(list), lapply(variables, as.name)))) else code
-  formals <- stats::setNames(rep(alist(x = ), length(variables)), variables)
+  formals <- stats::setNames(rep(list(rlang::missing_arg()), length(variables)), variables)
   as.function(c(formals, list(body)), baseenv())
 }
 
