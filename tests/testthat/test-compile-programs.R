@@ -16,7 +16,7 @@ several_programs <- function(seeds, mismatch, rounds) {
 }
 
 test_that("random programs come to the same as in R, and so do kernels that are changed at random", {
-  running <- list(several_programs(1:150, "program_mismatch", 3), several_programs(1:150, "mutant_mismatch", 2))
+  running <- list(several_programs(1:100, "program_mismatch", 3), several_programs(1:100, "mutant_mismatch", 2))
   for (one in running) {
     one$wait()
     answer <- one$get_result()
