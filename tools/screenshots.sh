@@ -69,7 +69,7 @@ terminal demo demo
 terminal agree "agree studies/overtopping.R --out overtopping"
 terminal compile "compile route.R --function route --like 'rain=double(10), keep=0.85'" \
   "compile route.R --function labelled --like 'rain=double(10)'" \
-  "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A3 'k1 <= hi1'"
+  "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A6 DS_FOR_UP"
 terminal inspect "Rscript inspect.R"
 
 for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
