@@ -92,7 +92,11 @@ report_error <- function(e, json) {
   clear_progress()
   known <- inherits(e, "ds_error")
   kind <- if (known) sub("^ds_error_", "", class(e)[[1]]) else "unforeseen"
-  message <- if (known) cli::ansi_strip(conditionMessage(e)) else paste("an unforeseen error stopped it:", condition_line(e))
+  message <- if (known) {
+    cli::ansi_strip(conditionMessage(e))
+  } else {
+    paste("an unforeseen error stopped it:", condition_line(e))
+  }
   if (json && kind != "output") try(answer_lines(json_text(list(error = kind, message = message))), silent = TRUE)
   tell("deepstride: ", message)
   if (!is.null(where_kept())) tell(where_kept())
