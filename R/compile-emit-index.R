@@ -126,6 +126,8 @@ emit_store <- function(em, step, name) {
   at <- step$args[-1]
   if (isTRUE(step$proved)) return(sprintf("%s[%s] = %s;", name, proved_text(em, name, at), text))
   places <- vapply(at, function(arg) place_text(em, arg), "")
+  if (length(at) > 4) return(sprintf("{ const %s x_ = %s; %s[%s] = x_; }", mode_field(type$modes, "c"), text, name,
+    many_text(name, places)))
   if (length(at) > 1) return(sprintf("DS_PUT_%s(%s, %s, %s);", length(at), name, paste(places, collapse = ", "), text))
   if (type$rank > 1) return(sprintf("DS_PUT_INSIDE(%s, %s, %s);", name, places, text))
   if (!grows(em, step$name)) {

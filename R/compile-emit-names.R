@@ -15,7 +15,7 @@ c_names <- function(form) {
   names
 }
 
-array_endings <- c("_s", "_n", "_i", "_room", "_own", paste0("_d", 1:9))
+array_endings <- c("_s", "_n", "_i", "_room", "_own", paste0("_d", 1:30))
 
 is_scalar <- function(form, id) !identical(form$vars[[id]]$kind, "number") || form$vars[[id]]$rank == 0
 

@@ -166,10 +166,18 @@ element_text <- function(em, node) {
   if (isTRUE(node$proved)) return(c_text(sprintf("%s[%s]", name, proved_text(em, name, node$args))))
   places <- vapply(node$args, function(arg) place_text(em, arg), "")
   if (rank > 1 && length(places) == 1) return(c_text(sprintf("DS_AT_EXACT(%s, %s)", name, places)))
+  if (rank > 4) return(c_text(sprintf("%s[%s]", name, many_text(name, places))))
   if (rank > 1) return(c_text(sprintf("DS_AT_%d(%s, %s)", rank, name, paste(places, collapse = ", "))))
   if (node$exact) return(c_text(sprintf("DS_AT_EXACT(%s, %s)", name, places)))
   if (em$past_end) return(c_text(sprintf("DS_AT_OR_NA(%s, %s, %s)", name, places, mode_field(node$mode, "na"))))
   c_text(sprintf(if (isTRUE(node$below)) "DS_AT_BELOW(%s, %s)" else "DS_AT(%s, %s)", name, places))
+}
+
+# The subscript in an array of many extents.
+many_text <- function(name, places) {
+  extents <- paste0(name, "_d", seq_along(places), collapse = ", ")
+  sprintf("DS_SPOT_MANY(%d, ((const R_xlen_t []) {%s}), ((const R_xlen_t []) {%s}))", length(places),
+    paste(places, collapse = ", "), extents)
 }
 
 # The subscript of places that are proved to be inside.

@@ -187,6 +187,11 @@ test_that("functions may call each other, and control flow stands wherever R tak
   wide <- without_source(sprintf("function(%s) a1 * a65", paste(names, collapse = ", ")))
   expect_identical(do.call(ds_compile(wide), as.list(as.double(1:65))), 65)
   both_ways(function(a) sum(a), array(1, rep(1, 10)))
+  deep <- function(a, i) {
+    a[1, 2, 1, 1, i] <- 5
+    a[1, i, 1, 1, 1] + sum(a)
+  }
+  for (i in c(1, 2, 3)) both_ways(deep, array(1:8 / 2, c(1, 2, 2, 1, 2)), i)
   expect_invisible(ds_compile(function(x) invisible(x))(1))
   expect_visible(ds_compile(function(x) invisible(x) + 1)(1))
 })

@@ -143,6 +143,16 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
   ds_at + x##_d1 * x##_d2 * (ds_l - 1); })
 #define DS_SPOT_4(x, i, j, l, m) ({ const R_xlen_t ds_to = DS_SPOT_3(x, i, j, l), ds_m = (m); DS_NEED(!DS_OUTSIDE(ds_m, x##_d4)); \
   ds_to + x##_d1 * x##_d2 * x##_d3 * (ds_m - 1); })
+/* Of five extents and more: -1 where a place is outside. */
+static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t *extents) {
+  R_xlen_t at = 0;
+  for (int d = rank - 1; d >= 0; --d) {
+    if (DS_OUTSIDE(places[d], extents[d])) return -1;
+    at = at * extents[d] + places[d] - 1;
+  }
+  return at;
+}
+#define DS_SPOT_MANY(rank, places, extents) ({ const R_xlen_t ds_at = ds_spot(rank, places, extents); DS_NEED(ds_at >= 0); ds_at; })
 #define DS_AT_2(x, i, j) x[DS_SPOT_2(x, i, j)]
 #define DS_AT_3(x, i, j, l) x[DS_SPOT_3(x, i, j, l)]
 #define DS_AT_4(x, i, j, l, m) x[DS_SPOT_4(x, i, j, l, m)]
