@@ -139,8 +139,8 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
 #define DS_AT_EXACT(x, at) ({ const R_xlen_t ds_k = (at); DS_NEED(!DS_OUTSIDE(ds_k, x##_n)); x[ds_k - 1]; })
 #define DS_SPOT_2(x, i, j) ({ const R_xlen_t ds_i = (i), ds_j = (j); \
   DS_NEED(!DS_OUTSIDE(ds_i, x##_d1) && !DS_OUTSIDE(ds_j, x##_d2)); ds_i - 1 + x##_d1 * (ds_j - 1); })
-#define DS_SPOT_3(x, i, j, l) ({ const R_xlen_t ds_at = DS_SPOT_2(x, i, j), ds_l = (l); DS_NEED(!DS_OUTSIDE(ds_l, x##_d3)); \
-  ds_at + x##_d1 * x##_d2 * (ds_l - 1); })
+#define DS_SPOT_3(x, i, j, l) ({ const R_xlen_t ds_first = DS_SPOT_2(x, i, j), ds_l = (l); DS_NEED(!DS_OUTSIDE(ds_l, x##_d3)); \
+  ds_first + x##_d1 * x##_d2 * (ds_l - 1); })
 #define DS_SPOT_4(x, i, j, l, m) ({ const R_xlen_t ds_to = DS_SPOT_3(x, i, j, l), ds_m = (m); DS_NEED(!DS_OUTSIDE(ds_m, x##_d4)); \
   ds_to + x##_d1 * x##_d2 * x##_d3 * (ds_m - 1); })
 /* Of five extents and more: -1 where a place is outside. */
@@ -152,7 +152,7 @@ static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t 
   }
   return at;
 }
-#define DS_SPOT_MANY(rank, places, extents) ({ const R_xlen_t ds_at = ds_spot(rank, places, extents); DS_NEED(ds_at >= 0); ds_at; })
+#define DS_SPOT_MANY(rank, places, extents) ({ const R_xlen_t ds_place = ds_spot(rank, places, extents); DS_NEED(ds_place >= 0); ds_place; })
 #define DS_AT_2(x, i, j) x[DS_SPOT_2(x, i, j)]
 #define DS_AT_3(x, i, j, l) x[DS_SPOT_3(x, i, j, l)]
 #define DS_AT_4(x, i, j, l, m) x[DS_SPOT_4(x, i, j, l, m)]
