@@ -166,8 +166,8 @@ static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t 
 /* Code that grows vectors slows down the loops that it stands in: it is there only where growth is foreseen. */
 #define DS_PUT_OR_GROW(x, at, v, type, object, reader, na) do { const type ds_x = (v); const R_xlen_t ds_k = (at); \
   if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); DS_ROOM(x, ds_k, type, object, reader, na); } x[ds_k - 1] = ds_x; } while (0)
-#define DS_ROOM(x, most, type, object, reader, na) do { const R_xlen_t ds_most = (most); if (ds_most > x##_n) { \
-  DS_MAKE_ROOM(x, ds_most, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_most; ++ds_j) x[ds_j] = na; x##_n = ds_most; } } while (0)
+#define DS_ROOM(x, most, type, object, reader, na) do { const R_xlen_t ds_top = (most); if (ds_top > x##_n) { \
+  DS_MAKE_ROOM(x, ds_top, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_top; ++ds_j) x[ds_j] = na; x##_n = ds_top; } } while (0)
 #define DS_NO_ROOM(x, most) do { if (DS_RARE((most) > x##_n)) goto past_end; } while (0)
 #define DS_MAKE_ROOM(x, needed, object, reader) do { if ((needed) > x##_room) { DS_NEED((needed) < DS_MOST / 4); \
   REPROTECT(x##_s = ds_grown(x##_s, object, x##_n, needed, &x##_room), x##_i); x = reader(x##_s); } } while (0)
