@@ -89,3 +89,12 @@ test_that("constructors and the validator refuse what the tables do not have", {
   form$steps[[1]]$args[[1]] <- value_node("var", "double", 0, name = "nobody:d0")
   expect_error(internal("validate_form")(form), "no variable")
 })
+
+test_that("no local of a macro hides a function that its arguments may call", {
+  header <- readLines(system.file("include", "deepstride", "kernel.h", package = "deepstride"))
+  text <- paste(sub("[\\\\]$", "", header), collapse = "\n")
+  locals <- unlist(regmatches(text, gregexpr("\\bds_[a-z0-9]+(?= =[^=])", text, perl = TRUE)))
+  called <- unlist(regmatches(text, gregexpr("\\bds_[a-z0-9_]+(?=\\()", text, perl = TRUE)))
+  expect_gt(length(locals), 20)
+  expect_identical(intersect(locals, called), character())
+})

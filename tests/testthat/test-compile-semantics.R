@@ -192,6 +192,11 @@ test_that("functions may call each other, and control flow stands wherever R tak
     a[1, i, 1, 1, 1] + sum(a)
   }
   for (i in c(1, 2, 3)) both_ways(deep, array(1:8 / 2, c(1, 2, 2, 1, 2)), i)
+  both_ways(function(a, k) a[1, 1, k] + a[2, k, 1], array(1:8 / 2, c(2, 2, 2)), 2)
+  both_ways(function(x, n) {
+    x[2:n] <- 7
+    x
+  }, c(1, 2), 5)
   expect_invisible(ds_compile(function(x) invisible(x))(1))
   expect_visible(ds_compile(function(x) invisible(x) + 1)(1))
 })

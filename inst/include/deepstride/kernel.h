@@ -181,8 +181,8 @@ static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t 
 #define DS_SEQ(to, lo, hi, n, step) const R_xlen_t lo = 1, hi = DS_COUNT(to), n = hi, step = 1; \
   DS_NEED(hi <= DS_MOST); (void) lo; (void) n; (void) step
 #define DS_RANGE(from, to, lo, hi, n, step) R_xlen_t lo, hi; { const double ds_from = (from), ds_to = (to); \
-  DS_NEED(ds_is_int(ds_from) && fabs(ds_from) <= DS_MOST && fabs(ds_to) <= DS_MOST); const R_xlen_t ds_far = (R_xlen_t) (fabs(ds_to - ds_from) + FLT_EPSILON); \
-  lo = (R_xlen_t) ds_from; hi = ds_from <= ds_to ? lo + ds_far : lo - ds_far; } DS_STEPS(lo, hi, n, step)
+  DS_NEED(ds_is_int(ds_from) && fabs(ds_from) <= DS_MOST && fabs(ds_to) <= DS_MOST); const R_xlen_t ds_span = (R_xlen_t) (fabs(ds_to - ds_from) + FLT_EPSILON); \
+  lo = (R_xlen_t) ds_from; hi = ds_from <= ds_to ? lo + ds_span : lo - ds_span; } DS_STEPS(lo, hi, n, step)
 #define DS_RANGE_WHOLE(from, to, lo, hi, n, step) const R_xlen_t lo = (from), hi = (to); \
   DS_NEED(lo <= DS_MOST && lo >= -DS_MOST && hi <= DS_MOST && hi >= -DS_MOST); DS_STEPS(lo, hi, n, step)
 #define DS_STEPS(lo, hi, n, step) const R_xlen_t n = hi >= lo ? hi - lo + 1 : lo - hi + 1, step = hi >= lo ? 1 : -1; (void) n; (void) step
