@@ -22,20 +22,12 @@ lower_rep <- function(cx, call) {
   count <- args$times %||% args$length.out
   if (length(args) != 2 || is.null(count) || is.null(args$x)) return(asked_of_r("rep", identity, 1, risky = TRUE)(cx,
     call))
+  node <- node_of(cx, operand_values(cx, args["x"])[[1]], args$x)
   mark <- length(cx$out)
-  value <- operand_values(cx, args["x"])[[1]]
-  if (value$node$rank > 0) {
-    times <- lower_node(cx, count)
-    labels <- c("", names(args)[[2]])
-    return(ask_value(
-      cx, call, "rep", list(keep_aside(cx, node_of(cx, value, args$x), mark), times), labels, identity, 1,
-      TRUE
-    ))
-  }
-  node <- node_of(cx, value, args$x)
-  mark <- length(cx$out)
-  number <- count_node(cx, count)
-  new_value(value_node("fill", node$mode, 1, list(keep_aside(cx, node, mark), number)))
+  times <- if (node$rank > 0) lower_node(cx, count) else count_node(cx, count)
+  node <- keep_aside(cx, node, mark)
+  if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(node, times))))
+  ask_value(cx, call, "rep", list(node, times), c("", names(args)[[2]]), identity, 1, TRUE)
 }
 
 lower_rep_len <- function(cx, call) {
@@ -137,14 +129,12 @@ lower_concat <- function(cx, call) {
   labels <- labels[full]
   if (length(values) == 0) return(null_value())
   found <- settled_concat(cx, values)
-  if (is.null(found)) return(null_value())
   names <- concat_names(cx, call, found$values, labels)
   parts <- lapply(found$values, function(value) {
     node <- as_mode(value$node, found$mode)
     if (node$rank > 0) named_node(cx, node) else node
   })
-  value <- new_value(value_node("concat", found$mode, 1, parts), names = names)
-  concat_null(cx, value, found)
+  new_value(value_node("concat", found$mode, 1, parts), names = names)
 }
 
 settled_concat <- function(cx, values) {
@@ -160,8 +150,6 @@ settled_concat <- function(cx, values) {
   }
   list(values = values, mode = results)
 }
-
-concat_null <- function(cx, value, found) value
 
 concat_names <- function(cx, call, values, labels) {
   named <- vapply(values, function(value) !is.null(value$names), NA)

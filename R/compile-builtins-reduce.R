@@ -42,8 +42,11 @@ lower_range_of <- function(cx, call) {
   args <- as.list(call)[-1]
   skip <- constant_flag(cx, args$na.rm, call)
   args$na.rm <- NULL
-  if (length(args) != 1 || !rlang::names2(args) %in% c("", "x")) refuse(cx, call, "`range()` of several vectors")
-  node <- named_node(cx, settle(cx, operand_values(cx, args)[[1]])$node)
+  if (length(args) == 0) fall_back(cx, "range() of nothing")
+  all <- if (length(args) == 1) operand_values(cx, args)[[1]] else not_null(cx, lower_concat(cx, as.call(c(quote(c),
+    unname(args)))))
+  if (is.null(all$node)) fall_back(cx, "range() of NULL")
+  node <- named_node(cx, settle(cx, all)$node)
   ends <- lapply(c("min", "max"), function(fn) {
     one_reduction(cx, as_mode(node, highest_mode(node$mode, "integer")), fn, summed_mode(node$mode), skip, TRUE)
   })
@@ -54,7 +57,9 @@ lower_range_of <- function(cx, call) {
 statistic <- function(fn, whole = FALSE) {
   function(cx, call) {
     node <- operand_nodes(cx, call, 1, named = TRUE)[[1]]
-    if (node$rank > 1) refuse(cx, call, sprintf("`%s()` of a matrix", call_name(call)))
+    if (node$rank > 1 && fn == "ds_var") return(ask_value(cx, call, "var", list(node), "", always("double"), 2, TRUE,
+      where = "stats"))
+    node <- flat_node(cx, node)
     if (node$mode != "double" && !whole) {
       refuse(cx, call, "a statistic whose type depends on the values", "Make it double: `as.double(x)`.")
     }

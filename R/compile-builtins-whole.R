@@ -23,7 +23,7 @@ ask_value <- function(
   if (!is.null(check)) for (test in check(nodes)) put(cx, "need", list(test))
   if (risky) cx$risky <- TRUE
   node <- in_variable(cx, value_node("ask", mode, max(1, result), unname(nodes),
-    fn = fn, where = where, labels = labels, risky = risky, checks = NULL
+    fn = fn, where = where, labels = labels, risky = risky
   ))
   if (result == 0) node <- value_node("single", mode, 0, list(node))
   new_value(node)

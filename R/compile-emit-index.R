@@ -133,7 +133,7 @@ emit_store <- function(em, step, name) {
   if (!grows(em, step$name)) {
     return(sprintf("%s(%s, %s, %s);", if (isTRUE(step$below)) "DS_PUT_BELOW" else "DS_PUT", name, places, text))
   }
-  sprintf("DS_PUT_OR_GROW(%s, %s, %s, %s);", name, places, text, mode_args(type$modes))
+  sprintf("DS_PUT_OR_GROW(%s, %s, %s, %s, %s);", name, places, text, em$turns, mode_args(type$modes))
 }
 
 grows <- function(em, id) em$past_end || id %in% em$form$growing
@@ -145,7 +145,8 @@ mode_args <- function(mode) {
 }
 
 emit_append <- function(em, step, name) {
-  sprintf("DS_APPEND(%s, %s, %s);", name, c_value(em, step$args[[1]]), mode_args(em$form$vars[[step$name]]$modes))
+  sprintf("DS_APPEND(%s, %s, %s, %s);", name, c_value(em, step$args[[1]]), em$turns,
+    mode_args(em$form$vars[[step$name]]$modes))
 }
 
 # `x[...] <- value` for several places, recycled where that comes out even.
@@ -158,7 +159,7 @@ emit_store_many <- function(em, step, name) {
   from <- if (node$rank > 0) em$names[[node$name]]
   value <- if (is.null(from)) sprintf("const %s x_ = %s;", mode_field(type$modes, "c"), c_value(em, node))
   room <- if (!grow || is.null(picked$most)) NULL else if (grows(em, step$name)) {
-    sprintf("DS_ROOM(%s, %s, %s);", name, picked$most, mode_args(type$modes))
+    sprintf("DS_ROOM(%s, %s, %s, %s);", name, picked$most, em$turns, mode_args(type$modes))
   } else {
     sprintf("DS_NO_ROOM(%s, %s);", name, picked$most)
   }

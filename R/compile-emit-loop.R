@@ -23,7 +23,7 @@ emit_range_loop <- function(em, step, name) {
 
 counted_loop <- function(em, step, body, name, id, counter, direction) {
   line <- em$line
-  lines <- emit_branch(em, body)
+  lines <- loop_lines(em, body, paste0("n_", id))
   em$line <- line
   cost <- step_cost(step)
   inner <- !has_loop(body) && !has_break(body)
@@ -50,9 +50,18 @@ counted_loop <- function(em, step, body, name, id, counter, direction) {
   c(head, indent(c(set, if (!inner) sprintf("DS_TURN(%s);", cost), lines)), "}")
 }
 
-has_loop <- function(steps) {
+# The steps of a turn; `turns` tells how many there may be, for vectors that grow in them.
+loop_lines <- function(em, body, turns) {
+  outer <- em$turns
+  em$turns <- turns
+  lines <- emit_branch(em, body)
+  em$turns <- outer
+  lines
+}
+
+has_loop <- function(steps, kinds = c("for", "repeat")) {
   found <- FALSE
-  each_step(steps, function(step) if (step$op %in% c("for", "repeat")) found <<- TRUE)
+  each_step(steps, function(step) if (step$op %in% kinds) found <<- TRUE)
   found
 }
 
@@ -98,7 +107,7 @@ late_fill <- function(em, one, id) {
 emit_vector_loop <- function(em, step, name) {
   id <- fresh(em)
   from <- em$names[[step$args[[1]]$name]]
-  lines <- emit_branch(em, step$blocks$body)
+  lines <- loop_lines(em, step$blocks$body, paste0(from, "_n"))
   inner <- !has_loop(step$blocks$body) && !has_break(step$blocks$body)
   head <- if (inner) sprintf(
     "DS_EACH(q%s, %s_n) {", id,

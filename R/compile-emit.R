@@ -27,6 +27,7 @@ new_emitter <- function(form) {
   em$names <- c_names(form)
   em$count <- 0
   em$line <- em$slots <- em$most_slots <- 0L
+  em$turns <- "0"
   em$sure <- form$sure
   em$wide <- form$wide
   em$file <- form$file
@@ -180,7 +181,7 @@ emit_step <- function(em, step) {
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
     `repeat` = c(
-      "for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), emit_steps(em, step$blocks$body))),
+      "for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), loop_lines(em, step$blocks$body, "0"))),
       "}"
     ),
     `break` = "break;",
@@ -305,7 +306,8 @@ whole_object <- function(em, id) {
   name <- em$names[[id]]
   rank <- em$form$vars[[id]]$rank
   if (id %in% em$form$constant) return(paste0(name, "_s"))
-  if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n)", name))
+  object <- mode_field(em$form$vars[[id]]$modes, "object")
+  if (rank < 2) return(sprintf("ds_fit(%1$s_s, %1$s_n, %2$s)", name, object))
   sprintf("ds_shaped(%s_s, %d, (const R_xlen_t []) {%s})", name, rank, paste0(name, "_d", seq_len(rank),
     collapse = ", "
   ))

@@ -41,11 +41,7 @@ assign_name <- function(cx, name, value, wanted) {
 lower_value_into <- function(cx, key, code) {
   line <- cx$line
   if (call_name(code) == "switch") {
-    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() {
-      assign_value(
-      cx, key,
-      null_value()
-    ) }))
+    return(lower_switch(cx, code, function(part) lower_into(cx, key, part), function() lower_into(cx, key, NULL)))
   }
   other <- if (length(code) > 3) code[[4]]
   cond <- lower_condition(cx, code[[2]])
@@ -131,7 +127,7 @@ lower_store <- function(cx, target, code) {
   marks <- length(cx$out)
   at <- lapply(indices, function(index) lower_position(cx, index))
   node <- keep_aside(cx, node, marks)
-  type <- stored_type(cx, key, name, node, at, code)
+  type <- stored_type(cx, key, name, node, at, exact, code)
   store_elements(cx, key, type, at, node, exact, code)
   value
 }
@@ -156,7 +152,7 @@ lower_deep_store <- function(cx, target, code) {
 
 # The type of a variable that elements of a node are about to be stored in. A single number
 # becomes a vector; data of a lower mode are turned into the higher one.
-stored_type <- function(cx, key, name, node, at, code) {
+stored_type <- function(cx, key, name, node, at, exact, code) {
   read_variable(cx, key, name) # it must have a value; one from outside is R's affair
   type <- cx$flow[[key]]
   if (is.null(type) || identical(type$modes, "unset")) fall_back(
@@ -164,12 +160,11 @@ stored_type <- function(cx, key, name, node, at, code) {
     "elements of a variable that has no value of its own"
   )
   if (!is.null(type$names)) refuse(cx, code, "elements of a vector with names", "Take the names off: `unname()`.")
-  if (identical(type$modes, "null")) {
-    if (length(at) != 1) refuse(cx, code, sprintf("%d indices for NULL", length(at)))
-    new <- number_type(node$mode, 1)
-    put(cx, "empty", name = held_name(cx, key, node$mode, 1))
-    cx$flow[[key]] <- new
-    return(new)
+  if (identical(type$modes, "null")) return(null_type(cx, key, node, at, exact, code))
+  raised <- highest_mode(setdiff(type$modes, c("null", "unset")), node$mode)
+  if ("null" %in% type$modes && (exact || raised != node$mode)) { # NULL would become something else
+    allow_tags(cx, key, setdiff(type$modes, "null"))
+    type <- cx$flow[[key]]
   }
   modes <- unique(vapply(setdiff(type$modes, "null"), function(mode) highest_mode(mode, node$mode), ""))
   new <- number_type(c(modes, intersect(type$modes, "null")), max(1, type$rank))
@@ -178,6 +173,16 @@ stored_type <- function(cx, key, name, node, at, code) {
   if (length(new$modes) > 1) tell_raised(cx, key, type$modes, node$mode)
   cx$flow[[key]] <- new
   new
+}
+
+# NULL becomes a vector of the mode that is stored, unless nothing is; `[[` makes a list of it.
+null_type <- function(cx, key, node, at, exact, code) {
+  if (exact) fall_back(cx, "an element of NULL by `[[`")
+  if (length(at) != 1) refuse(cx, code, sprintf("%d indices for NULL", length(at)))
+  put(cx, "empty", name = held_name(cx, key, node$mode, 1))
+  if (node$rank > 0) put(cx, "tag", name = tag_name(cx, key), tag = "null")
+  cx$flow[[key]] <- number_type(c(if (node$rank > 0) "null", node$mode), 1)
+  cx$flow[[key]]
 }
 
 # A vector that may still be NULL takes the mode of what is stored, if anything is.
@@ -219,11 +224,11 @@ store_elements <- function(cx, key, type, at, node, exact, code) {
   if (node$rank > 0) node <- named_node(cx, node)
   put(cx, "store_many", c(list(node), at), name = target)
   if (!"null" %in% type$modes) return()
-  put(
-    cx, "if", list(value_node("gt", "logical", 0, list(
-      value_node("size", "integer", 0, name = target),
-      const_node(0L)
-    ))),
-    list(yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)), no = list())
-  )
+  made <- step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)
+  if (node$rank > 0) {
+    some <- element_node("gt", list(size_node(node), const_node(0L)))
+    return(put(cx, "if", list(some), list(yes = list(made), no = list())))
+  }
+  cx$out <- c(cx$out, list(made))
+  cx$flow[[key]]$modes <- setdiff(cx$flow[[key]]$modes, "null")
 }

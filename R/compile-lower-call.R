@@ -107,13 +107,13 @@ ask_callee <- function(cx, kernel, modes) {
 
 lower_callee <- function(cx, kernel, modes, routine) {
   types <- stats::setNames(lapply(modes, number_type), names(kernel$formals))
-  form <- lower_function(kernel, types, cx$shared, main = FALSE)
+  form <- lower_function(kernel, types, cx$shared)
   form$name <- routine
-  form$mode <- callee_mode(cx, form)
+  form$mode <- callee_mode(form)
   list(routine = routine, mode = form$mode, random = form$random, outside = form$outside, form = form)
 }
 
-callee_mode <- function(cx, form) {
+callee_mode <- function(form) {
   if (any(vapply(form$vars, function(var) identical(var$kind, "number") && var$rank > 0, NA))) return(NULL)
   single <- vapply(form$returned, function(value) {
     value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1 &&

@@ -28,23 +28,25 @@ lower_braces <- function(cx, code, wanted) {
   lower(cx, last$code, wanted)
 }
 
-# `if` as a value: single numbers that need no steps are chosen between, all else gets a variable.
 lower_if <- function(cx, code, wanted) {
+  if (wanted) return(lower_branches(cx, code))
   line <- cx$line
-  other <- if (length(code) > 3) code[[4]]
-  cond <- lower_condition(cx, code[[2]])
-  if (wanted) {
-    chosen <- choose_node(cx, cond, code[[3]], other)
-    if (!is.null(chosen)) return(chosen)
-    key <- new_variable(cx)
-  }
   side <- function(part) {
     cx$line <- line
-    if (wanted) lower_into(cx, key, part) else if (!is.null(part)) lower_step(cx, part)
+    if (!is.null(part)) lower_step(cx, part)
   }
+  other <- if (length(code) > 3) code[[4]]
+  cond <- lower_condition(cx, code[[2]])
   lower_ways(cx, cond, function() side(code[[3]]), function() side(other))
   cx$line <- line
-  if (wanted) read_variable(cx, key, key)
+  null_value()
+}
+
+# `if` or `switch()` as a value: a variable that each way gives its value.
+lower_branches <- function(cx, code) {
+  key <- new_variable(cx)
+  lower_value_into(cx, key, code)
+  read_variable(cx, key, key)
 }
 
 # Tried on a copy of what is known; NULL where it does not come to that.
@@ -112,13 +114,9 @@ case_named <- function(cases, labels, on) {
 }
 
 lower_switch_value <- function(cx, code, wanted) {
-  if (!wanted) {
-    lower_switch(cx, code, function(part) lower_step(cx, part), function() NULL)
-    return(null_value())
-  }
-  key <- new_variable(cx)
-  lower_switch(cx, code, function(part) lower_into(cx, key, part), function() assign_value(cx, key, null_value()))
-  read_variable(cx, key, key)
+  if (wanted) return(lower_branches(cx, code))
+  lower_switch(cx, code, function(part) lower_step(cx, part), function() NULL)
+  null_value()
 }
 
 loop_id <- function(cx, code) paste(cx$scope$prefix, rlang::obj_address(code))

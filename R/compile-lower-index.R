@@ -113,8 +113,7 @@ lower_dollar <- function(cx, call) {
 
 read_outside_part <- function(cx, call, name, field) {
   value <- get0(name, cx$scope$kernel$env, inherits = TRUE)
-  if (!is.list(value) || is.object(value) || is.null(type_of_value(value[[field]]))) {
-    refuse(cx, call, sprintf("`%s` is no plain number or vector", paste0(name, "$", field)), "Pass it as an argument.")
-  }
-  read_outside(cx, name, field)
+  if (is.list(value) && !is.object(value) && typeof(value[[field]]) %in% mode_names) return(read_outside(cx, name,
+    field))
+  refuse(cx, call, sprintf("`%s` is no number or vector", paste0(name, "$", field)), "Pass it as an argument.")
 }

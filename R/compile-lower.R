@@ -87,9 +87,8 @@ routines_called <- function(steps) {
   unique(found)
 }
 
-lower_function <- function(kernel, types, shared, main = TRUE) {
+lower_function <- function(kernel, types, shared) {
   cx <- new_lowering(kernel, shared)
-  cx$main <- main
   missing <- names(types)[vapply(types, function(type) identical(type$modes, "unset") && is.null(type$pending), NA)]
   pending <- names(types)[vapply(types, function(type) !is.null(type$pending), NA)]
   cx$scope <- new_scope(kernel, missing = missing)
@@ -107,8 +106,7 @@ lower_function <- function(kernel, types, shared, main = TRUE) {
   list(
     name = kernel$name %||% "kernel", arguments = unname(c(arguments, outside)), given = given, steps = steps,
     vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, returned = cx$returned,
-    file = kernel$file,
-    locals = setdiff(names(kernel$formals), given)
+    file = kernel$file
   )
 }
 
@@ -234,7 +232,9 @@ lower_name <- function(cx, name) {
 read_outside <- function(cx, name, field = NULL) {
   found <- outside_variable(cx, name, field)
   if (is.null(found)) {
-    if (!exists(name, cx$scope$kernel$env)) fall_back(cx, sprintf("there is no `%s`", name))
+    value <- get0(name, cx$scope$kernel$env, inherits = TRUE)
+    if (is.null(value) || !is.null(field)) fall_back(cx, sprintf("`%s` is no plain number or vector", name))
+    if (typeof(value) %in% mode_names) fall_back(cx, sprintf("`%s` has attributes", name))
     refuse(
       cx, as.name(name), sprintf("`%s` is neither an argument nor a number or vector outside the function", name),
       "Pass it as an argument."

@@ -1,9 +1,9 @@
-# Places that are inside for every turn of a loop. An innermost loop over a range gets tests, made
+# Places that are inside for every turn of a loop. A loop over a range that holds no other gets tests, made
 # once before it; where they hold, the indices that they speak of need no look.
 
 pass_places <- function(form) {
   form$steps <- map_steps(form$steps, function(step) {
-    if (step$op != "for" || step$args[[1]]$op != "range" || has_loop(step$blocks$body)) return(step)
+    if (step$op != "for" || step$args[[1]]$op != "range" || has_loop(step$blocks$body, "for")) return(step)
     prove_loop(form, step)
   })
   form

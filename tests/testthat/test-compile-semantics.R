@@ -160,6 +160,33 @@ test_that("a variable may be several things, and is what R makes it", {
   }
 })
 
+test_that("elements of NULL make what R makes of them", {
+  stores <- list(
+    function(n, v) {
+      x <- NULL
+      x[seq_len(n)] <- v
+      x
+    },
+    function(n, v) {
+      x <- NULL
+      if (n > 5) x <- 1
+      x[seq_len(n)] <- v
+      list(x, is.null(x))
+    },
+    function(n, v) {
+      x <- NULL
+      x[[n]] <- v
+      x
+    },
+    function(n, v) {
+      x <- NULL
+      x[n] <- v[1]
+      x
+    }
+  )
+  for (f in stores) for (n in c(0, 3)) for (v in list(5, 1:3, numeric())) both_ways(f, n, v)
+})
+
 test_that("functions may call each other, and control flow stands wherever R takes it", {
   even <- function(n) if (n <= 0) TRUE else odd(n - 1)
   odd <- function(n) if (n <= 0) FALSE else even(n - 1)
@@ -217,4 +244,10 @@ test_that("names, shapes and warnings are R's", {
   }, 1.5)
   both_ways(function(x, y) is.nan(x %% y), NA_real_, 0)
   both_ways(function(x) length(dim(x)), c(1, 2))
+  both_ways(function(m) list(var(m), sd(m), median(m)), matrix(c(1, 2, 3, 5), 2))
+  both_ways(function(x) range(x, TRUE), c(0.2, 0.5))
+  gauge <- list(since = as.Date("2020-01-01"), rate = c(low = 2), m = matrix(3, 1, 1))
+  both_ways(function(x) gauge$since + x, 1)
+  both_ways(function(x) gauge$rate * x, 1)
+  both_ways(function(x) gauge$m * x, 1)
 })

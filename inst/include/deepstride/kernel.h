@@ -164,14 +164,14 @@ static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t 
 #define DS_PUT(x, at, v) do { const __auto_type ds_x = (v); const R_xlen_t ds_k = (at); \
   if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); goto past_end; } x[ds_k - 1] = ds_x; } while (0)
 /* Code that grows vectors slows down the loops that it stands in: it is there only where growth is foreseen. */
-#define DS_PUT_OR_GROW(x, at, v, type, object, reader, na) do { const type ds_x = (v); const R_xlen_t ds_k = (at); \
-  if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); DS_ROOM(x, ds_k, type, object, reader, na); } x[ds_k - 1] = ds_x; } while (0)
-#define DS_ROOM(x, most, type, object, reader, na) do { const R_xlen_t ds_top = (most); if (ds_top > x##_n) { \
-  DS_MAKE_ROOM(x, ds_top, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_top; ++ds_j) x[ds_j] = na; x##_n = ds_top; } } while (0)
+#define DS_PUT_OR_GROW(x, at, v, turns, type, object, reader, na) do { const type ds_x = (v); const R_xlen_t ds_k = (at); \
+  if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); DS_ROOM(x, ds_k, turns, type, object, reader, na); } x[ds_k - 1] = ds_x; } while (0)
+#define DS_ROOM(x, most, turns, type, object, reader, na) do { const R_xlen_t ds_top = (most); if (ds_top > x##_n) { \
+  DS_MAKE_ROOM(x, ds_top, turns, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_top; ++ds_j) x[ds_j] = na; x##_n = ds_top; } } while (0)
 #define DS_NO_ROOM(x, most) do { if (DS_RARE((most) > x##_n)) goto past_end; } while (0)
-#define DS_MAKE_ROOM(x, needed, object, reader) do { if ((needed) > x##_room) { DS_NEED((needed) < DS_MOST / 4); \
-  REPROTECT(x##_s = ds_grown(x##_s, object, x##_n, needed, &x##_room), x##_i); x = reader(x##_s); } } while (0)
-#define DS_APPEND(x, v, type, object, reader, na) do { const type ds_x = (v); DS_MAKE_ROOM(x, x##_n + 1, object, reader); x[x##_n++] = ds_x; } while (0)
+#define DS_MAKE_ROOM(x, needed, turns, object, reader) do { if ((needed) > x##_room) { DS_NEED((needed) < DS_MOST / 4); \
+  REPROTECT(x##_s = ds_grown(x##_s, object, x##_n, needed, turns, &x##_room), x##_i); x = reader(x##_s); } } while (0)
+#define DS_APPEND(x, v, turns, type, object, reader, na) do { const type ds_x = (v); DS_MAKE_ROOM(x, x##_n + 1, turns, object, reader); x[x##_n++] = ds_x; } while (0)
 #define DS_SINGLE(x) ({ DS_NEED(x##_n == 1); x[0]; })
 #define ds_size(n) ({ DS_NEED((n) <= DS_MOST); (int) (n); })
 #define DS_COUNT(x) ({ const R_xlen_t ds_c = ds_count(x); DS_NEED(ds_c >= 0); ds_c; })
@@ -459,9 +459,11 @@ static inline SEXP ds_ask(SEXP call, const char *fn, const char *where) {
   return value;
 }
 
-/* Room for position `needed`: amortised constant time. */
-static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t *room) {
+/* Room for position `needed`: amortised constant time. A vector that has begun to grow is given
+ * more at once, up to the turns of the loop that it grows in. */
+static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t turns, R_xlen_t *room) {
   R_xlen_t wanted = used < 4 ? 8 : 2 * used;
+  if (used >= 64 && turns > wanted) wanted = turns < 32 * used ? turns : 32 * used;
   if (wanted < needed) wanted = needed;
   SEXP fresh = Rf_allocVector(type, wanted);
   if (used > 0) {
@@ -475,8 +477,9 @@ static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t neede
 
 /* Objects of variables: as long as the variable is, with its extents, of the mode that it
  * was found to be of, with names. */
-static inline SEXP ds_fit(SEXP s, R_xlen_t used) {
-  return s == R_NilValue || XLENGTH(s) == used ? s : Rf_xlengthgets(s, used);
+static inline SEXP ds_fit(SEXP s, R_xlen_t used, SEXPTYPE type) {
+  if (s == R_NilValue) return Rf_allocVector(type, 0);
+  return XLENGTH(s) == used ? s : Rf_xlengthgets(s, used);
 }
 static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
   if (Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank) return s;
@@ -491,7 +494,6 @@ static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
 static inline SEXP ds_as(int tag, SEXP s) {
   const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : REALSXP;
   if (tag == DS_NULL) return R_NilValue;
-  if (s == R_NilValue) return Rf_allocVector(type, 0);
   if ((SEXPTYPE) TYPEOF(s) == type) return s;
   s = Rf_coerceVector(PROTECT(s), type);
   UNPROTECT(1);
