@@ -166,9 +166,10 @@ first_of_types <- function(state, values, missing, code) {
   made
 }
 
-# A vector is read or written past its end, unforeseen: the kernel is built again with code for that.
-foresee_past_end <- function(state, code, ...) {
-  state$past_end <- c(state$past_end, code)
+# A vector is read or written past its end, or an integer is missing, unforeseen: the kernel is built again with
+# code for that.
+foresee <- function(state, code, what, ...) {
+  state[[what]] <- c(state[[what]], code)
   state$routines <- Filter(function(routine) routine$code != code, state$routines)
 }
 
@@ -261,6 +262,7 @@ add_routine <- function(state, kernel, types) {
   code <- types_code(types)
   form <- lower_kernel(kernel, types)
   form$past_end <- code %in% state$past_end
+  form$careful <- code %in% state$careful
   form$source <- kernel$text
   files <- kernel_files(emit_form(form), state$numerics)
   state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form)))

@@ -52,10 +52,19 @@ emit_alias <- function(em, id, name, node) {
   rank <- em$form$vars[[id]]$rank
   either <- c(id, node$name)
   c(
+    if (id %in% em$form$spared) spare_line(em, name),
     sprintf("DS_SHARE(%s, %s);", name, from),
     if (rank > 1) sprintf("%s_d%d = %s_d%d;", name, seq_len(rank), from, seq_len(rank)),
     sprintf("%s_own = 0;", unlist(em$names[intersect(either, em$form$owned)]))
   )
+}
+
+# An object that a variable drops, and that nothing else holds, may be used again: see DS_OWN_SPARE.
+spare_line <- function(em, name) {
+  arrays <- Filter(function(id) !is_scalar(em$form, id), names(em$names))
+  others <- sprintf("%s_s", setdiff(unlist(em$names[arrays]), name))
+  given <- sprintf("a[%d]", which(!vapply(em$form$arguments, function(id) is_scalar(em$form, id), NA)) - 1L)
+  sprintf("DS_SPARE(%s_s, %s);", name, paste(sprintf("%s_s != %s", name, c("R_NilValue", others, given)), collapse = " && "))
 }
 
 emit_ask <- function(em, name, node) {

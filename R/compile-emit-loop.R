@@ -1,29 +1,72 @@
 # Loops over ranges and vectors.
 
 emit_for <- function(em, step, name) {
-  if (step$args[[1]]$op == "range") emit_range_loop(em, step, name) else emit_vector_loop(em, step, name)
+  c(if (step$args[[1]]$op == "range") emit_range_loop(em, step, name) else emit_vector_loop(em, step, name),
+    if (isTRUE(step$calm)) if (em$form$lean) "DS_LOOK_MISSING;" else "DS_NEED(!(bad | bad_noted));")
 }
 
-# A loop with a test before it is written twice: without checks where the test holds, else with them.
+# A nest with tests before it is written twice: without looks at places where the tests hold, else with them.
 emit_range_loop <- function(em, step, name) {
   id <- fresh(em)
-  counter <- step$name %in% em$form$counters
+  if (!is.null(step$inner)) return(emit_inner_loop(em, step, name, id))
   late <- unlist(lapply(step$late, function(one) late_fill(em, one, id)))
-  tests <- vapply(step$tests, function(test) test_text(em, test, id), "")
-  careful <- if (is.null(step$tests)) step$blocks$body else step$blocks$careful
+  root <- em$root
+  em$root <- list(id = id, direction = step$direction, either = isTRUE(step$either))
+  tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
+  colon <- step$args[[1]]$colon
+  run <- function(body, direction) counted_loop(em, step, body, name, id, direction)
+  loops <- if (is.null(step$tests)) run(step$blocks$body, if (colon) NA else 1) else
+    if (length(tests) == 0 && !colon) c(held_lines(em, step), run(step$blocks$body, 1)) else
+      proved_loops(em, step, id, tests, run)
+  lines <- c("{", indent(c(range_locals(em, step$args[[1]], id), late, scan_locals(step, id), loops)), "}")
+  em$root <- root
+  lines
+}
+
+# Where the ends of scanned elements are kept.
+scan_locals <- function(step, id) {
+  numbers <- unlist(lapply(step$tests, function(test) test$number))
+  sprintf("R_xlen_t least%1$s_%2$d = 0, most%1$s_%2$d = 0;", id, unique(numbers))
+}
+
+proved_loops <- function(em, step, id, tests, run) {
+  body <- step$blocks$body
+  if (!em$root$either) {
+    if (step$args[[1]]$colon) tests <- c(sprintf("step%s == %s", id, step$direction), tests)
+    return(c(
+      sprintf("if (%s) {", paste(tests, collapse = " && ")),
+      indent(c(held_lines(em, step), run(body, step$direction))), "} else {",
+      indent(run(step$blocks$careful, NA)), "}"
+    ))
+  }
+  test <- paste(c("1", tests), collapse = " && ")
+  c(
+    sprintf("const R_xlen_t low%1$s = ds_least(lo%1$s, hi%1$s), high%1$s = ds_most(lo%1$s, hi%1$s);", id),
+    sprintf("const int inside%s = %s;", id, sub("^1 && ", "", test)), sprintf("if (inside%1$s && step%1$s == 1) {", id),
+    indent(c(held_lines(em, step), run(body, 1))), sprintf("} else if (inside%s) {", id),
+    indent(c(held_lines(em, step), run(body, -1))), "} else {",
+    indent(run(step$blocks$careful, NA)), "}"
+  )
+}
+
+# A loop inside a nest whose tests hold: its ends are plain sums.
+emit_inner_loop <- function(em, step, name, id) {
+  ends <- vapply(step$args[[1]]$args, function(end) wide_sum(em, end), "")
   c("{", indent(c(
-    range_locals(em, step$args[[1]], id), late,
-    if (!is.null(step$tests)) c(
-      sprintf("if (%s) {", paste(c(sprintf("step%s == %s", id, step$direction), unique(tests)), collapse = " && ")),
-      indent(counted_loop(em, step, step$blocks$body, name, id, counter, step$direction)), "} else {",
-      indent(counted_loop(em, step, careful, name, id, counter, NA)), "}"
-    ) else counted_loop(em, step, careful, name, id, counter, if (step$args[[1]]$colon) NA else 1)
+    sprintf("const R_xlen_t lo%1$s = %2$s, hi%1$s = %3$s;", id, ends[[1]], ends[[2]]), held_lines(em, step),
+    counted_loop(em, step, step$blocks$body, name, id, step$inner)
   )), "}")
 }
 
-counted_loop <- function(em, step, body, name, id, counter, direction) {
+counted_loop <- function(em, step, body, name, id, direction) {
+  counter <- step$name %in% em$form$counters
   line <- em$line
-  lines <- loop_lines(em, body, paste0("n_", id))
+  turning <- em$turning
+  em$turning[[step$name]] <- if (counter) name else paste0("k_", id)
+  flags <- has_own_flags(step, body)
+  turns <- if (is.null(step$inner)) paste0("n_", id) else sprintf(if (direction == 1) "hi%1$s - lo%1$s + 1" else "lo%1$s - hi%1$s + 1", id)
+  lines <- loop_lines(em, body, turns, flags)
+  em$turning <- turning
   em$line <- line
   cost <- step_cost(step)
   inner <- !has_loop(body) && !has_break(body)
@@ -37,8 +80,7 @@ counted_loop <- function(em, step, body, name, id, counter, direction) {
       if (step$name %in% em$wide) "" else "(int) ", place
     )
     return(c(sprintf("for (R_xlen_t %1$s = 0; %1$s < n_%2$s; ++%1$s) {", variable, id), indent(c(
-      set,
-      sprintf("DS_TURN(%s);", cost), lines
+      set, sprintf("DS_TURN(%s);", step_cost(step)), lines
     )), "}"))
   }
   head <- if (inner) sprintf(
@@ -47,16 +89,31 @@ counted_loop <- function(em, step, body, name, id, counter, direction) {
   ) else
   if (direction == 1) sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s <= hi%2$s; ++%1$s) {", variable, id) else
     sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s >= hi%2$s; --%1$s) {", variable, id)
-  c(head, indent(c(set, if (!inner) sprintf("DS_TURN(%s);", cost), lines)), "}")
+  c(head, indent(c(set, if (!inner) sprintf("DS_TURN(%s);", step_cost(step)), lines)), "}")
 }
 
-# The steps of a turn; `turns` tells how many there may be, for vectors that grow in them.
-loop_lines <- function(em, body, turns) {
-  outer <- em$turns
+# The steps of a turn; `turns` tells how many there may be, for vectors that grow in them. Flags of the turn's own,
+# joined to those of the loop when it ends, let C work on several turns at once.
+loop_lines <- function(em, body, turns, flags = FALSE) {
+  outer <- c(em$turns, em$flags)
   em$turns <- turns
+  em$flags <- flags
   lines <- emit_branch(em, body)
-  em$turns <- outer
-  lines
+  em$turns <- outer[[1]]
+  em$flags <- as.logical(outer[[2]])
+  if (flags) c(flag_line(em, "DS_FLAGS"), lines, flag_line(em, "DS_NOTE")) else lines
+}
+
+flag_line <- function(em, macro) sprintf("%s%s;", macro, if (em$form$lean) "" else "_BAD")
+
+has_own_flags <- function(step, body) {
+  if (!(isTRUE(step$calm) || isTRUE(step$noted)) || has_loop(body)) return(FALSE)
+  labels <- function(op) {
+    found <- character()
+    each_step(body, function(step) if (step$op == op) found <<- c(found, step$label))
+    found
+  }
+  all(labels("leave") %in% labels("scope"))
 }
 
 has_loop <- function(steps, kinds = c("for", "repeat")) {
@@ -72,27 +129,46 @@ has_break <- function(steps) {
   }, NA))
 }
 
-# A test that places are inside for every turn, from the form: see pass_places().
-test_text <- function(em, test, id) {
-  low <- if (test$direction == 1) "lo" else "hi"
-  high <- if (test$direction == 1) "hi" else "lo"
-  ends <- c(paste0(low, id), paste0(high, id))
-  switch(test$kind,
-    whole = sprintf("ds_is_whole(%s)", em$names[[test$name]]),
-    least = sprintf("%s >= 1", offset_text(em, test, ends[[1]])),
-    most = sprintf("%s <= %s", offset_text(em, test, ends[[2]]), limit_text(em, test))
+# A test before a nest: see pass_places().
+test_text <- function(em, test) {
+  if (test$kind == "scan") {
+    ends <- c(index_text(em, test$low), index_text(em, test$high))
+    return(sprintf("ds_ends(%1$s, %2$s, %3$s, &least%4$s_%5$s, &most%4$s_%5$s)", em$names[[test$name]], ends[[1]],
+      ends[[2]], em$root$id, test$number
+    ))
+  }
+  if (test$kind == "whole") return(sprintf("ds_is_whole(%s)", em$names[[test$name]]))
+  sides <- list(-test$sum[test$sum < 0], test$sum[test$sum > 0])
+  paste(vapply(sides, function(sum) index_text(em, sum), ""), collapse = " <= ")
+}
+
+# C of a sum: see pass_places().
+index_text <- function(em, sum) {
+  number <- sum(sum[names(sum) == "1"])
+  terms <- sort(sum[names(sum) != "1"], decreasing = TRUE)
+  texts <- vapply(names(terms), function(key) {
+    times <- abs(terms[[key]])
+    if (times == 1) key_text(em, key) else sprintf("%.0f * %s", times, key_text(em, key))
+  }, "")
+  if (length(texts) == 0) return(sprintf("%.0f", number))
+  text <- paste0(if (terms[[1]] < 0) "-", texts[[1]])
+  for (i in seq_along(texts)[-1]) text <- paste(text, if (terms[[i]] < 0) "-" else "+", texts[[i]])
+  if (number == 0) text else sprintf("%s %s %.0f", text, if (number < 0) "-" else "+", abs(number))
+}
+
+key_text <- function(em, key) {
+  if (grepl("^(least|most):", key)) return(sub("(.*):(.*)", sprintf("\\1%s_\\2", em$root$id), key))
+  name <- sub("^[nvk]:|^d:[0-9]+:", "", key)
+  if (key %in% c("lo", "hi")) {
+    ends <- if (em$root$either) c("low", "high") else if (em$root$direction == 1) c("lo", "hi") else c("hi", "lo")
+    return(paste0(ends[[match(key, c("lo", "hi"))]], em$root$id))
+  }
+  switch(substr(key, 1, 1),
+    n = paste0(em$names[[name]], "_n"),
+    d = sprintf("%s_d%s", em$names[[name]], sub("^d:([0-9]+):.*", "\\1", key)),
+    k = em$turning[[name]] %||% key_text(em, paste0("v:", name)),
+    v = if (name %in% em$wide) em$names[[name]] else sprintf("(R_xlen_t) %s", em$names[[name]])
   )
-}
-
-offset_text <- function(em, test, end) {
-  text <- wide_sum(em, test$offset)
-  if (test$coefficient == 0) return(text)
-  if (text == "0") end else if (startsWith(text, "-")) paste(end, "-", sub("^-", "", text)) else paste(end, "+", text)
-}
-
-limit_text <- function(em, test) {
-  name <- em$names[[test$name]]
-  if (is.na(test$dimension)) paste0(name, "_n") else sprintf("%s_d%s", name, test$dimension)
 }
 
 # A vector that the loop was to overwrite, where it does not.
@@ -106,15 +182,39 @@ late_fill <- function(em, one, id) {
 
 emit_vector_loop <- function(em, step, name) {
   id <- fresh(em)
-  from <- em$names[[step$args[[1]]$name]]
-  lines <- loop_lines(em, step$blocks$body, paste0(from, "_n"))
-  inner <- !has_loop(step$blocks$body) && !has_break(step$blocks$body)
-  head <- if (inner) sprintf(
-    "DS_EACH(q%s, %s_n) {", id,
-    from
-  ) else sprintf("for (R_xlen_t q%1$s = 0; q%1$s < %2$s_n; ++q%1$s) {", id, from)
-  c(head, indent(c(
-    sprintf("%s = %s[q%s];", name, from, id), if (!inner) sprintf("DS_TURN(%s);", step_cost(step)),
-    lines
+  if (!length(step$tests)) {
+    plain <- each_loop(em, step, step$blocks$body, name, id, isTRUE(step$there))
+    return(if (length(step$held)) c("{", indent(c(held_lines(em, step), plain)), "}") else plain)
+  }
+  root <- em$root
+  em$root <- list(id = id, direction = 1, either = FALSE)
+  tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
+  fast <- each_loop(em, step, step$blocks$body, name, id, TRUE)
+  em$root <- root
+  c("{", indent(c(
+    scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
+    indent(c(held_lines(em, step), fast)), "} else {",
+    indent(each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE)), "}"
   )), "}")
+}
+
+each_loop <- function(em, step, body, name, id, there) {
+  from <- em$names[[step$args[[1]]$name]]
+  flags <- has_own_flags(step, body)
+  turning <- em$turning
+  em$turning[[step$name]] <- name
+  lines <- loop_lines(em, body, paste0(from, "_n"), flags)
+  em$turning <- turning
+  looked <- em$form$lean && em$form$vars[[step$name]]$modes != "double" && !step$args[[1]]$name %in% em$sure && !there
+  late <- isTRUE(step$calm) || isTRUE(step$noted)
+  take <- sprintf(if (!looked) "%s = %s[q%s];" else if (late) "%s = DS_NOTED(%s[q%s]);" else "%s = DS_THERE(%s[q%s]);",
+    name, from, id)
+  lines <- if (flags) append(lines, take, 1) else c(take, lines)
+  if (has_loop(body) || has_break(body)) {
+    head <- sprintf("for (R_xlen_t q%1$s = 0; q%1$s < %2$s_n; ++q%1$s) {", id, from)
+    lines <- c(sprintf("DS_TURN(%s);", step_cost(step)), lines)
+  } else {
+    head <- sprintf("DS_EACH(q%s, %s_n) {", id, from)
+  }
+  c(head, indent(lines), "}")
 }

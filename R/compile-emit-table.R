@@ -63,7 +63,7 @@ sure_table <- list(
 # C of an element-wise op on operands, each list(text, level).
 op_text <- function(node, operands, sure = FALSE) {
   mode <- node$args[[1]]$mode
-  row <- (if (sure) sure_table[[node$op]] %||% sure_comparison(node)) %||% special_row(node) %||%
+  row <- late_row(node, sure) %||% (if (sure) sure_table[[node$op]] %||% sure_comparison(node)) %||% special_row(node) %||%
     strict_table[[node$op]] %||% strict_by_mode[[mode]][[node$op]]
   text <- row$text
   for (i in seq_along(operands)) {
@@ -75,6 +75,19 @@ op_text <- function(node, operands, sure = FALSE) {
   }
   list(text = text, level = if (identical(row$level, 20)) operands[[1]]$level else row$level)
 }
+
+# What is noted in a flag, and sums that fit whatever their operands are: see pass_late().
+late_row <- function(node, sure) {
+  mode <- node$args[[1]]$mode
+  if (isTRUE(node$fits) && sure) return(late_table$fits[[node$op]])
+  if (isTRUE(node$late) && (sure || mode == "double")) late_table[[mode]][[node$op]]
+}
+
+late_table <- list(
+  fits = list(add_i = c_row("@1 + @2", 12), sub_i = c_row("@1 - @2", 12), mul_i = c_row("@1 * @2", 13)),
+  integer = c_calls(c(add_i = "DS_ADD_LATE", sub_i = "DS_SUB_LATE", mul_i = "DS_MUL_LATE"), 2),
+  double = c_calls(c(min = "DS_MIN_LATE", max = "DS_MAX_LATE", pmin = "DS_MIN_LATE", pmax = "DS_MAX_LATE"), 2)
+)
 
 sure_comparison <- function(node) if (node$op %in% names(compared)) c_row(sprintf("@1 %s @2", compared[[node$op]]), 9)
 

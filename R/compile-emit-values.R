@@ -9,15 +9,12 @@ value_text <- function(em, node) {
   switch(node$op,
     const = constant_text(node),
     var = variable_text(em, node),
-    element = element_text(em, node),
+    element = checked_text(node, element_text(em, node)),
     size = c_text(sprintf("ds_size(%s_n)", em$names[[node$name]])),
     extent = c_text(sprintf("(int) %s_d%d", em$names[[node$name]], node$which), 14),
     is_tag = c_text(tag_test(em$names[[node$name]], node$tags), if (length(node$tags) == 1) 9 else 3),
     single = c_text(sprintf("DS_SINGLE(%s)", em$names[[node$args[[1]]$name]])),
-    call = c_text(sprintf("%s(%s)", c_routine(node$routine), paste(vapply(
-      node$args, function(arg) c_value(em, arg),
-      ""
-    ), collapse = ", "))),
+    call = call_text(em, node),
     choose = c_text(sprintf("%s ? %s : %s", c_condition(em, node$args[[1]]), tight(em, node$args[[2]]), tight(
       em,
       node$args[[3]]
@@ -26,6 +23,12 @@ value_text <- function(em, node) {
     or_else = c_text(sprintf("DS_OR_ELSE(%s, %s)", c_value(em, node$args[[1]]), c_value(em, node$args[[2]]))),
     op_text(node, lapply(node$args, function(arg) value_text(em, arg)), all_sure(em, node))
   )
+}
+
+call_text <- function(em, node) {
+  operands <- vapply(node$args, function(arg) c_value(em, arg), "")
+  operands <- c(operands, if (node$routine %in% em$form$calm_routines) "&bad")
+  c_text(sprintf("%s(%s)", c_routine(node$routine), paste(operands, collapse = ", ")))
 }
 
 tight <- function(em, node) {
@@ -92,7 +95,7 @@ compared_text <- function(em, node) {
     }
     return(sprintf("DS_COMPARE_INT(%s, %s, %s)", args[[1]]$text, compared[[node$op]], args[[2]]$text))
   }
-  sprintf("DS_%s(%s, %s)", toupper(node$op), args[[1]]$text, args[[2]]$text)
+  sprintf("DS_%s%s(%s, %s)", toupper(node$op), if (isTRUE(node$late)) "_LATE" else "", args[[1]]$text, args[[2]]$text)
 }
 
 # Can a condition neither stop nor fall back?
@@ -152,12 +155,28 @@ wide_term <- function(em, node) {
   switch(node$op,
     var = if (node$name %in% em$wide) em$names[[node$name]] else sprintf("(R_xlen_t) %s", em$names[[node$name]]),
     size = paste0(em$names[[node$name]], "_n"),
+    element = sprintf("(R_xlen_t) %s", if (is.null(node$held)) element_text(em, node)$text else c_value(em, node)),
     extent = sprintf("%s_d%d", em$names[[node$name]], node$which),
     mul = ,
     mul_i = sprintf("(R_xlen_t) %s * %s", side(node$args[[1]]), side(node$args[[2]])),
     min = sprintf("ds_least(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]])),
     max = sprintf("ds_most(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]]))
   )
+}
+
+# See check_element().
+checked_text <- function(node, made) {
+  if (!is.null(node$held)) made <- c_text(sprintf("held%d_", node$held))
+  if (is.null(node$check)) return(made)
+  macro <- c(small = "DS_SMALL", late = "DS_NOTED", `at once` = "DS_THERE")[[node$check]]
+  c_text(sprintf("%s(%s)", macro, made$text))
+}
+
+# Elements that are read before a loop: see hoist_elements().
+held_lines <- function(em, step) {
+  unlist(lapply(step$held, function(one) {
+    sprintf("const %s held%d_ = %s;", mode_field(one$node$mode, "c"), one$number, c_value(em, one$node))
+  }))
 }
 
 element_text <- function(em, node) {

@@ -9,9 +9,11 @@ indent <- function(lines) {
 
 # The whole C source of a form.
 emit_form <- function(form) {
-  callees <- lapply(form$callees, annotate_form, main = FALSE)
-  deep <- recursive_callees(callees)
-  main <- annotate_form(form, main = TRUE)
+  names(form$callees) <- vapply(form$callees, function(callee) callee$name, "")
+  deep <- recursive_callees(form$callees)
+  calm <- calm_callees(form$callees, deep)
+  callees <- lapply(form$callees, annotate_form, main = FALSE, calm = calm)
+  main <- annotate_form(form, main = TRUE, calm = calm)
   heads <- vapply(callees, function(callee) paste0(callee_head(callee), ";"), "")
   paste(lines_of(
     "#include <deepstride/kernel.h>", "",
@@ -28,12 +30,14 @@ new_emitter <- function(form) {
   em$count <- 0
   em$line <- em$slots <- em$most_slots <- 0L
   em$turns <- "0"
+  em$flags <- FALSE
   em$sure <- form$sure
   em$wide <- form$wide
   em$file <- form$file
   em$main <- form$main
   em$past_end <- isTRUE(form$past_end)
   em$source <- form$source
+  em$turning <- list() # the C of counters, by variable
   em
 }
 
@@ -42,10 +46,11 @@ emit_kernel <- function(form, has_callees) {
   body <- emit_steps(em, form$steps)
   arrays <- Filter(function(id) !is_scalar(form, id) && !id %in% form$constant, names(em$names))
   lines_of(
-    sprintf("enum { held = %d };", length(arrays) + 1L + em$most_slots), "",
+    sprintf("enum { held = %d };", length(arrays) + 1L + em$most_slots + (length(form$spared) > 0)), "",
     if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
     indent(c(
-      "int bad = 0;", "R_xlen_t tick = DS_TURNS;", "DS_SLOT(scratch);", sprintf(
+      flag_lines(form), "R_xlen_t tick = DS_TURNS;",
+      "DS_SLOT(scratch);", if (length(form$spared)) "DS_SLOT(spare);", sprintf(
         "DS_SLOT(places%d);",
         seq_len(em$most_slots)
       ), declarations(em),
@@ -54,9 +59,7 @@ emit_kernel <- function(form, has_callees) {
         "a[%d]",
         i - 1
       )) })),
-      if (form$random) "GetRNGstate();", "", body, "fallback: __attribute__((unused));", "UNPROTECT(held);",
-      "return NULL;",
-      "past_end: __attribute__((unused));", "UNPROTECT(held);", "return DS_PAST_END;"
+      if (form$random) "GetRNGstate();", "", body, ending_lines(form)
     )),
     "}",
     if (has_callees) c(
@@ -67,13 +70,28 @@ emit_kernel <- function(form, has_callees) {
   )
 }
 
+flag_lines <- function(form) {
+  c("int bad = 0, bad_noted = 0;", if (form$lean) c("int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;"))
+}
+
+# Where a kernel ends without a value. What a missing integer led to is no reason of its own.
+ending_lines <- function(form) {
+  look <- if (form$lean) "DS_LOOK_MISSING_FIRST;"
+  c(
+    "fallback: __attribute__((unused));", look, "UNPROTECT(held);", "return NULL;",
+    "past_end: __attribute__((unused));", look, "UNPROTECT(held);", "return DS_PAST_END;",
+    if (form$lean) c("missing: __attribute__((unused));", "UNPROTECT(held);", "return DS_MISSING;")
+  )
+}
+
 callee_head <- function(form) {
   arguments <- vapply(form$arguments, function(id) {
     sprintf("%s %s", mode_field(form$vars[[id]]$modes, "c"), c_names(form)[[id]])
   }, "")
+  arguments <- c(arguments, if (form$noted) "int *noted")
   sprintf(
-    "static %s %s(%s)", mode_field(form$mode, "c"), c_routine(form$name),
-    if (length(arguments)) paste(arguments, collapse = ", ") else "void"
+    "static %s%s %s(%s)", if (form$noted) "inline __attribute__((always_inline)) " else "", mode_field(form$mode, "c"),
+    c_routine(form$name), if (length(arguments)) paste(arguments, collapse = ", ") else "void"
   )
 }
 
@@ -83,7 +101,8 @@ emit_callee <- function(form, deep) {
   em <- new_emitter(form)
   body <- emit_steps(em, form$steps)
   lines_of(paste(callee_head(form), "{"), indent(c(
-    "int bad = 0, line_ = 0, *where = &line_;", "R_xlen_t tick = DS_TURNS;", "(void) bad; (void) tick; (void) where;",
+    "int bad = 0, bad_noted = 0, line_ = 0, *where = &line_;", "R_xlen_t tick = DS_TURNS;",
+    "(void) bad; (void) bad_noted; (void) tick; (void) where;",
     declarations(em, form$arguments), if (deep) "DS_DEEPER;", body,
     "fallback: __attribute__((unused));", "give_up_here();"
   )), "}")
@@ -92,7 +111,6 @@ emit_callee <- function(form, deep) {
 # Names of the callees that can come to call themselves.
 recursive_callees <- function(callees) {
   calls <- lapply(callees, function(callee) routines_called(callee$steps))
-  names(calls) <- vapply(callees, function(callee) callee$name, "")
   reached <- function(name) {
     found <- character()
     queue <- calls[[name]]
@@ -103,6 +121,20 @@ recursive_callees <- function(callees) {
     found
   }
   Filter(function(name) name %in% reached(name), names(calls))
+}
+
+# Names of those whose calls are calm: they note in a flag of the caller what is rare, and become part of it.
+calm_callees <- function(callees, deep) {
+  calm <- setdiff(names(callees), deep)
+  repeat {
+    kept <- Filter(function(name) {
+      steps <- callees[[name]]$steps
+      !callees[[name]]$random && !has_loop(steps) &&
+        is_calm_body(c(callees[[name]], list(calm_routines = calm)), steps)
+    }, calm)
+    if (identical(kept, calm)) return(calm)
+    calm <- kept
+  }
 }
 
 # Declarations of the variables that steps speak of.
@@ -133,12 +165,16 @@ emit_argument <- function(em, id, from) {
   type <- em$form$vars[[id]]
   name <- em$names[[id]]
   reader <- mode_field(type$modes, "reader")
-  if (type$rank == 0) return(sprintf("%s = %s(%s)[0];", name, reader, from))
+  if (type$rank == 0) return(c(
+    sprintf("%s = %s(%s)[0];", name, reader, from),
+    if (em$form$lean && id %in% em$sure) sprintf("if (DS_RARE(%s == NA_INTEGER)) goto missing;", name)
+  ))
   copied <- id %in% em$form$stored && !id %in% em$form$owned
   object <- if (copied) sprintf("Rf_duplicate(%s)", from) else from
   c(
     sprintf(if (id %in% em$form$constant) "DS_READ(%s, %s, %s);" else "DS_HOLD(%s, %s, %s);", name, reader, object),
-    if (type$rank > 1) sprintf("%1$s_d%2$d = ds_extent(%3$s, %2$d);", name, seq_len(type$rank), from)
+    if (type$rank > 1) sprintf("%1$s_d%2$d = ds_extent(%3$s, %2$d);", name, seq_len(type$rank), from),
+    if (copied && em$form$lean && id %in% em$sure) sprintf("if (!ds_all_there(%1$s, %1$s_n)) goto missing;", name)
   )
 }
 
@@ -174,18 +210,15 @@ emit_step <- function(em, step) {
     store = emit_store(em, step, name),
     store_many = emit_store_many(em, step, name),
     append = emit_append(em, step, name),
-    own = sprintf("DS_OWN(%s, %s);", name, mode_field(em$form$vars[[step$name]]$modes, "reader")),
-    room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", wide_sum(em, arg()), name),
+    own = sprintf(if (length(em$form$spared)) "DS_OWN_SPARE(%s, %s);" else "DS_OWN(%s, %s);", name, mode_field(em$form$vars[[step$name]]$modes, "reader")),
+    room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", index_text(em, step$sum), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
-    `repeat` = c(
-      "for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), loop_lines(em, step$blocks$body, "0"))),
-      "}"
-    ),
-    `break` = "break;",
-    `next` = "continue;",
+    `repeat` = emit_repeat(em, step),
+    `break` = c(if (em$flags) flag_line(em, "DS_NOTE"), "break;"),
+    `next` = c(if (em$flags) flag_line(em, "DS_NOTE"), "continue;"),
     scope = emit_scope(em, step),
     leave = sprintf("goto end_%s;", label_text(step$label)),
     fallback = "DS_FALLBACK;",
@@ -195,6 +228,26 @@ emit_step <- function(em, step) {
     ),
     `return` = emit_return(em, step)
   )
+}
+
+emit_repeat <- function(em, step) {
+  loop <- function(body) {
+    c("for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), loop_lines(em, body, "0"))), "}")
+  }
+  if (is.null(step$tests)) {
+    held <- held_lines(em, step)
+    return(if (length(held)) c("{", indent(c(held, loop(step$blocks$body))), "}") else loop(step$blocks$body))
+  }
+  id <- fresh(em)
+  root <- em$root
+  em$root <- list(id = id)
+  tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
+  lines <- c(
+    scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
+    indent(c(held_lines(em, step), loop(step$blocks$body))), "} else {", indent(loop(step$blocks$careful)), "}"
+  )
+  em$root <- root
+  c("{", indent(lines), "}")
 }
 
 label_text <- function(label) gsub("[^A-Za-z0-9_]", "_", label)
@@ -252,8 +305,8 @@ fresh <- function(em) {
 emit_return <- function(em, step) {
   if (!em$main) {
     return(sprintf(
-      "{ const %s result_ = %s; DS_NEED(!bad); return result_; }",
-      mode_field(em$form$mode, "c"), c_value(em, as_mode(step$args[[1]], em$form$mode))
+      "{ const %s result_ = %s; %s; return result_; }", mode_field(em$form$mode, "c"),
+      c_value(em, as_mode(step$args[[1]], em$form$mode)), if (em$form$noted) "*noted |= bad" else "DS_NEED(!(bad | bad_noted))"
     ))
   }
   made <- emit_object(em, step$shape, step$args)
@@ -261,7 +314,8 @@ emit_return <- function(em, step) {
   give <- if (step$visible) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
   c("{", indent(c(
     made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
-    sprintf("if (DS_RARE(bad)) { UNPROTECT(%d); DS_FALLBACK; }", made$count + 1L), random,
+    sprintf("if (DS_RARE(%s)) { UNPROTECT(%d); DS_FALLBACK; }", if (em$form$lean) "DS_ANY_FLAG" else "bad | bad_noted",
+      made$count + 1L), random,
     sprintf("UNPROTECT(held + %d);", made$count + 1L), give
   )), "}")
 }

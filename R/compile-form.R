@@ -40,7 +40,7 @@ op_table <- c(
     copy_tag = op_row(0, c("name", "from"), effects = "writes"), empty = op_row(0, "name", effects = "writes"),
     store = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     store_many = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
-    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), room = op_row(1, "name",
+    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), room = op_row(0, c("name", "sum"),
       effects = "falls back"
     ), guard = op_row(0, c("name", "tags"), effects = "falls back"),
     `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),
@@ -176,7 +176,7 @@ step_text <- function(step, indent) {
 # The fields of a step in words: those that stand for themselves by name, the others as they are meant.
 field_words <- function(step) {
   plain <- step[intersect(names(step), c("tag", "tags", "from", "label", "why", "at", "id", "far", "below", "proved",
-    "late"))]
+    "late", "calm"))]
   plain <- Filter(function(field) !is.list(field) && !isFALSE(field), plain)
   c(
     unlist(Map(function(name, field) if (isTRUE(field)) name else paste0(name, "=", paste(field, collapse = ",")),
@@ -189,9 +189,23 @@ field_words <- function(step) {
 
 test_words <- function(test) {
   if (test$kind == "whole") return(sprintf("%s is whole", test$name))
-  place <- paste(c(if (test$coefficient == 1) "turn", node_text(test$offset)), collapse = " + ")
-  if (test$kind == "least") return(paste(place, ">= 1"))
-  sprintf("%s <= %s of %s", place, if (is.na(test$dimension)) "length" else paste("extent", test$dimension), test$name)
+  if (test$kind == "scan") {
+    return(sprintf("ends %d of %s[%s..%s]", test$number, test$name, sum_words(test$low), sum_words(test$high)))
+  }
+  sides <- list(-test$sum[test$sum < 0], test$sum[test$sum > 0])
+  paste(vapply(sides, sum_words, ""), collapse = " <= ")
+}
+
+# A sum as pass_places() has it.
+sum_words <- function(sum) {
+  if (length(sum) == 0) return("0")
+  said <- vapply(names(sum), function(key) {
+    name <- sub("^[a-z]:", "", key)
+    switch(substr(key, 1, 2), `n:` = sprintf("length(%s)", name), `d:` = sub("(.*?):(.*)", "extent(\\2, \\1)", name),
+      sub("^[vk]:", "", key))
+  }, "")
+  times <- ifelse(said == "1", sprintf("%.0f", sum), ifelse(sum == 1, said, sprintf("%.0f * %s", sum, said)))
+  paste(times, collapse = " + ")
 }
 
 shape_words <- function(shape) {

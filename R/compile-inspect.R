@@ -6,9 +6,8 @@
 #' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame
 #' one row
 #'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
-#'   from the cache), `cached`, `past_end` (whether it was built again because a call reached past the end of a
-#'   vector)
-#'   and `source` (C). Printed it also tells what is read outside the function at each call, and how often a call fell
+#'   from the cache), `cached`, `past_end` and `careful` (whether it was built again because a
+#'   call reached past the end of a vector, or met an integer that is missing or large) and `source` (C). Printed it also tells what is read outside the function at each call, and how often a call fell
 #'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
 #'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0,
 #'   a single
@@ -35,7 +34,7 @@ ds_inspect <- function(fast, what = c("specialisations", "form")) {
     variables = vapply(built, function(one) variable_words(state$original, one$form), "", USE.NAMES = FALSE),
     seconds = vapply(built, function(one) one$seconds, 0, USE.NAMES = FALSE),
     cached = vapply(built, function(one) one$cached, NA, USE.NAMES = FALSE),
-    past_end = names(built) %in% state$past_end,
+    past_end = names(built) %in% state$past_end, careful = names(built) %in% state$careful,
     source = vapply(built, function(one) paste(read_text(one$source), collapse = "\n"), "",
       USE.NAMES = FALSE
     )

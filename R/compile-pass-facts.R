@@ -6,29 +6,33 @@ most_integer <- 2147483647
 most_counted <- most_integer - 65536 # loops and lengths past it are left to R: small sums of these then fit
 most_whole <- 2^52 # whole numbers up to here are doubles, and so is any sum of two
 
+# In a lean kernel whatever integer it is given or finds in a vector is looked at, and taken to be there: this
+# name among the sure ones says so.
+every_element <- "[]"
+
 pass_facts <- function(form) {
   writes <- writing_steps(form$steps)
   by_name <- split(writes, vapply(writes, function(step) step$name, ""))
   form$counted <- counted_names(form, by_name)
   form$counters <- own_counters(form, form$counted)
-  form$sure <- form$wide <- character()
-  scalar <- function(modes) {
-    Filter(function(id) {
-      type <- form$vars[[id]]
-      is_scalar(form, id) && identical(type$kind, "number") && type$modes %in% modes && !id %in% form$arguments
-    }, names(by_name))
-  }
-  sure <- scalar(c("integer", "logical"))
-  whole <- setdiff(scalar("double"), form$counted)
+  given <- if (form$lean) every_element
+  copied <- setdiff(form$stored, form$owned) # looked at when they are copied
+  candidates <- union(if (form$lean) form$arguments, setdiff(names(by_name), form$arguments))
+  of_mode <- function(modes, is) Filter(function(id) is(id) && form$vars[[id]]$modes %in% modes, candidates)
+  number <- function(id) is_scalar(form, id) && identical(form$vars[[id]]$kind, "number")
+  sure <- c(of_mode(c("integer", "logical"), number), of_mode(c("integer", "logical"), function(id) {
+    !is_scalar(form, id) && !id %in% c(setdiff(form$arguments, copied), form$growing) && !isTRUE(form$past_end)
+  }))
+  whole <- setdiff(of_mode("double", function(id) number(id) && !id %in% form$arguments), form$counted)
   repeat {
     wide <- c(whole, form$counted)
-    keep_sure <- Filter(function(id) all(vapply(by_name[[id]], gives_sure, NA, sure, wide)), sure)
-    keep_whole <- Filter(function(id) all(vapply(by_name[[id]], gives_whole, NA, sure, wide)), whole)
+    keep_sure <- Filter(function(id) all(vapply(by_name[[id]], gives_sure, NA, c(given, sure))), sure)
+    keep_whole <- Filter(function(id) all(vapply(by_name[[id]], gives_whole, NA, c(given, sure), wide)), whole)
     if (identical(keep_sure, sure) && identical(keep_whole, whole)) break
     sure <- keep_sure
     whole <- keep_whole
   }
-  form$sure <- sure
+  form$sure <- c(given, sure)
   form$wide <- c(whole, form$counted)
   form$steps <- map_steps(form$steps, function(step) {
     if (step$op == "assign" && step$name %in% whole) step$far <- !stays_near(step)
@@ -57,17 +61,35 @@ own_counters <- function(form, counted) {
   setdiff(counted, c(outside, form$arguments))
 }
 
-gives_sure <- function(step, sure, wide) {
+gives_sure <- function(step, sure) {
   switch(step$op,
-    assign = is_sure(step$args[[1]], sure),
-    `for` = step$args[[1]]$op == "range",
+    assign = if (step$args[[1]]$rank == 0) is_sure(step$args[[1]], sure) else makes_sure(step$args[[1]], sure),
+    `for` = step$args[[1]]$op == "range" || every_element %in% sure || step$args[[1]]$name %in% sure,
+    store = ,
+    append = is_sure(step$args[[1]], sure),
+    store_many = is_sure(step$args[[1]], sure) || makes_sure(step$args[[1]], sure),
+    empty = TRUE,
     FALSE
+  )
+}
+
+# Vectors in which nothing is missing.
+makes_sure <- function(node, sure) {
+  part <- function(arg) if (arg$rank == 0) is_sure(arg, sure) else makes_sure(arg, sure)
+  switch(node$op,
+    range = TRUE,
+    var = node$name %in% sure,
+    fill = is_sure(node$args[[1]], sure),
+    concat = all(vapply(node$args, part, NA)),
+    node$op %in% c(integer_sums, "neg_i", "abs_i", "min", "max", "pmin", "pmax", "logical_to_integer", "and", "or",
+      "not", names(compared)) && all(vapply(node$args, function(arg) arg$mode != "double" && part(arg), NA))
   )
 }
 
 is_sure <- function(node, sure) {
   if (node$op == "const") return(!is.na(node$value))
   if (node$op == "var") return(node$name %in% sure)
+  if (node$op == "element") return(node$mode != "double" && any(c(every_element, node$name) %in% sure))
   if (node$op %in% c(
     "size", "extent", "is_tag", "is_na", "is_nan", "is_finite", "is_infinite", "is_true", "is_false",
     "is_decided"

@@ -5,7 +5,8 @@
 pass_falling <- function(form) {
   if (isTRUE(form$past_end)) return(form)
   form$steps <- walk_blocks(form$steps, function(steps) {
-    unlist(lapply(steps, function(step) if (step$op == "repeat") bound_loop(form, step) else list(step)),
+    unlist(lapply(steps, function(step) {
+      if (step$op == "repeat" && is.null(step$tests)) bound_loop(form, step) else list(step) }),
       recursive = FALSE
     )
   })
@@ -13,47 +14,32 @@ pass_falling <- function(form) {
 }
 
 bound_loop <- function(form, step) {
-  tests <- list()
-  for (counter in falling_counters(form, step$blocks$body)) {
+  rooms <- list()
+  for (counter in moving_counters(form, step$blocks$body, "sub")) {
     loop <- new.env()
     loop$form <- form
-    loop$counter <- counter
     loop$written <- setdiff(names_written(step$blocks$body), counter)
     loop$replaced <- names_of_steps(step$blocks$body, c("assign", "append", "for", "empty"))
-    loop$tests <- list()
+    loop$rooms <- loop$scans <- list()
+    active <- stats::setNames(list(list(hi = stats::setNames(1, paste0("v:", counter)))), counter)
     step$blocks$body <- map_steps(step$blocks$body, function(inner) {
-      inner <- map_values(inner, function(node) bound_node(loop, node, node$args))
-      if (inner$op == "store") bound_node(loop, inner, inner$args[-1]) else inner
+      inner <- map_values(inner, function(node) bound_node(loop, node, node$args, active))
+      if (inner$op == "store") bound_node(loop, inner, inner$args[-1], active) else inner
     })
-    tests <- c(tests, loop$tests)
+    rooms <- c(rooms, loop$rooms)
   }
-  c(lapply(unique(tests), function(test) step_node("room", step$line, test$args, name = test$name)), list(step))
+  c(unique(lapply(rooms, function(room) step_node("room", step$line, name = room$name, sum = room$sum))), list(step))
 }
 
-# Whole numbers that every step of these which gives them a value makes smaller.
-falling_counters <- function(form, steps) {
-  writes <- writing_steps(steps)
-  names <- unique(vapply(writes, function(step) step$name, ""))
-  Filter(function(id) {
-    known <- id %in% form$wide || (is_scalar(form, id) && identical(form$vars[[id]]$modes, "integer"))
-    known && all(vapply(Filter(function(step) step$name == id, writes), is_step_down, NA))
-  }, names)
-}
-
-is_step_down <- function(step) {
-  node <- if (step$op == "assign") step$args[[1]]
-  !is.null(node) && node$op %in% c("sub", "sub_i") && identical(node$args[[1]]$name, step$name) &&
-    node$args[[2]]$op == "const" && isTRUE(node$args[[2]]$value > 0)
-}
-
-bound_node <- function(loop, node, at) {
+bound_node <- function(loop, node, at, active) {
   if (!node$op %in% c("element", "store") || length(at) != 1 || isTRUE(node$exact) || isTRUE(node$proved)) return(node)
   if (loop$form$vars[[node$name]]$rank != 1 || node$name %in% c(loop$replaced, loop$form$growing)) return(node)
-  form <- affine_form(at[[1]], loop)
-  if (is.null(form) || form$coefficient != 1 || length(form$tests)) return(node)
-  type <- loop$form$vars[[loop$counter]]
-  top <- value_node("add", "double", 0, list(value_node("var", type$modes, 0, name = loop$counter), form$offset))
-  loop$tests <- c(loop$tests, list(list(name = node$name, args = list(top))))
+  loop$tests <- list()
+  sum <- index_sum(at[[1]], loop, active)
+  own <- paste0("k:", names(active))
+  if (is.null(sum) || length(loop$tests) || any(startsWith(names(sum), "e:")) || !identical(unname(sum[own]), 1)) return(node)
+  top <- add_sums(sum[names(sum) != own], active[[1]]$hi)
+  loop$rooms <- c(loop$rooms, list(list(name = node$name, sum = top)))
   node$below <- TRUE
   node
 }

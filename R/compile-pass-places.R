@@ -1,82 +1,309 @@
-# Places that are inside for every turn of a loop. A loop over a range that holds no other gets tests, made
-# once before it; where they hold, the indices that they speak of need no look.
+# Places that are inside for every turn of a nest of loops over ranges: tests made once before the nest prove
+# it; where they hold, the indices that they speak of need no look, and the inner ranges are known to rise or
+# fall as they look. An index is a sum: a named vector of coefficients, by what they multiply: "1", "v:" and a
+# variable, "n:" and a length, "d:" an extent, "k:" a counter, "lo" and "hi" the ends of the outermost range.
 
 pass_places <- function(form) {
-  form$steps <- map_steps(form$steps, function(step) {
-    if (step$op != "for" || step$args[[1]]$op != "range" || has_loop(step$blocks$body, "for")) return(step)
-    prove_loop(form, step)
-  })
+  form$held <- new.env()
+  form$held$count <- 0
+  form$steps <- prove_steps(form, form$steps)
   form
 }
 
-prove_loop <- function(form, step) {
-  loop <- new.env()
-  loop$form <- form
-  loop$counter <- step$name
-  loop$written <- names_written(step$blocks$body)
-  loop$replaced <- names_of_steps(step$blocks$body, c("assign", "append", "for", "empty"))
-  loop$direction <- if (goes_down(step$args[[1]])) -1 else 1
-  loop$tests <- list()
-  body <- map_steps(step$blocks$body, function(inner) {
-    inner <- map_values(inner, function(node) prove_node(loop, node))
-    if (inner$op == "store") prove_node(loop, inner, inner$args[-1]) else inner
+# The outermost loop that proves as much as the loops inside it by themselves.
+prove_steps <- function(form, steps) {
+  lapply(steps, function(step) {
+    inner <- step
+    inner$blocks <- lapply(step$blocks, function(block) prove_steps(form, block))
+    if (!step$op %in% c("for", "repeat")) return(inner)
+    whole <- if (step$op == "for") prove_nest(form, step) else prove_while(form, step)
+    if (is.null(whole) || proved_count(whole) < proved_count(inner)) inner else whole
   })
-  step$blocks <- list(body = body, careful = step$blocks$body)
-  step$tests <- unique(loop$tests)
-  step$direction <- loop$direction
+}
+
+is_range_loop <- function(step) step$op == "for" && step$args[[1]]$op == "range"
+
+proved_count <- function(step) {
+  count <- 0
+  each_step(list(step), function(one) {
+    count <<- count + isTRUE(one$proved) + sum(vapply(one$args, function(arg) count_values(arg, "proved"), 0))
+  })
+  count
+}
+
+count_values <- function(node, field) {
+  isTRUE(node[[field]]) + sum(vapply(node$args, function(arg) count_values(arg, field), 0))
+}
+
+prove_nest <- function(form, step) {
+  nest <- new_nest(form, step$blocks$body)
+  if (is_range_loop(step)) {
+    direction <- if (goes_down(step$args[[1]])) -1 else 1
+    ends <- list(lo = c(lo = 1), hi = c(hi = 1))
+  } else {
+    direction <- 1
+    ends <- vector_ends(nest, step, list())
+    if (is.null(ends)) return(NULL)
+    step$there <- TRUE
+  }
+  body <- prove_body(nest, step, ends, list())
+  if (is.null(body)) return(NULL)
+  careful <- step$blocks$body
+  step$blocks$body <- body
+  step <- hoist_elements(nest, step)
+  step$blocks$careful <- careful
+  step$tests <- unique(nest$tests)
+  step$direction <- direction
+  step$either <- goes_either(step)
   step
+}
+
+new_nest <- function(form, body) {
+  nest <- new.env()
+  nest$form <- form
+  nest$tests <- nest$scans <- list()
+  nest$written <- names_written(body)
+  nest$replaced <- names_of_steps(body, c("assign", "append", "for", "empty"))
+  nest
+}
+
+# May a range rise or fall, for all that one can see? Short loops are then written for both.
+goes_either <- function(step) {
+  over <- step$args[[1]]
+  if (over$op != "range") return(FALSE)
+  count <- 0
+  each_step(step$blocks$body, function(one) count <<- count + 1)
+  over$colon && over$args[[1]]$op != "const" && over$args[[2]]$op != "const" && !has_loop(step$blocks$body) && count <= 12
 }
 
 # `n:1` and its like, by the look of them.
 goes_down <- function(over) over$colon && over$args[[2]]$op == "const" && over$args[[1]]$op != "const"
 
-prove_node <- function(loop, node, at = node$args) {
-  if (!node$op %in% c("element", "store")) return(node)
-  type <- loop$form$vars[[node$name]]
-  grows <- isTRUE(loop$form$past_end) || node$name %in% loop$form$growing
-  if (node$name %in% loop$replaced || length(at) != type$rank || (grows && node$name %in% loop$written)) return(node)
-  forms <- lapply(at, affine_form, loop)
-  if (any(vapply(forms, is.null, NA))) return(node)
-  for (i in seq_along(forms)) {
-    limit <- list(name = node$name, dimension = if (length(forms) > 1) i else NA)
-    loop$tests <- c(loop$tests, forms[[i]]$tests, list(
-      c(list(kind = "least"), forms[[i]][c("coefficient", "offset")], list(direction = loop$direction)),
-      c(list(kind = "most"), forms[[i]][c("coefficient", "offset")], list(direction = loop$direction), limit)
-    ))
+# The body of a loop with what is proved marked; NULL where a loop inside has ends that can't be followed.
+# `active` are the loops around: by counter, their ends.
+prove_body <- function(nest, step, ends, active) {
+  own <- list(if (step$name %in% names_written(step$blocks$body)) list() else ends)
+  active <- c(active[names(active) != step$name], stats::setNames(own, step$name))
+  prove_block(nest, step$blocks$body, active)
+}
+
+prove_block <- function(nest, steps, active) {
+  made <- vector("list", length(steps))
+  for (at in seq_along(steps)) {
+    step <- prove_step(nest, steps[[at]], active)
+    if (is.null(step)) return(NULL)
+    made[[at]] <- step
+    gone <- intersect(names(active), names_written(list(step)))
+    active[gone] <- list(list()) # no longer what the loop made them
   }
-  node$proved <- TRUE
+  made
+}
+
+prove_step <- function(nest, step, active) {
+  if (is_range_loop(step)) return(prove_inner(nest, step, active))
+  step <- map_values(step, function(node) prove_node(nest, node, node$args, active))
+  if (step$op == "store") step <- prove_node(nest, step, step$args[-1], active)
+  if (step$op == "repeat") step <- prove_while(nest$form, step) %||% step
+  if (!is.null(step$tests) && has_loop(step$blocks$body)) return(step)
+  if (step$op == "for") {
+    ends <- vector_ends(nest, step, active)
+    blocks <- list(body = prove_body(nest, step, ends %||% list(), active))
+    step$there <- !is.null(ends)
+  } else {
+    blocks <- lapply(step$blocks[names(step$blocks) != "careful"], function(block) prove_block(nest, block, active))
+  }
+  if (any(vapply(blocks, is.null, NA))) return(NULL)
+  step$blocks[names(blocks)] <- blocks
+  if (step$op %in% c("for", "repeat")) hoist_elements(nest, step) else step
+}
+
+# A loop inside: from its first value to its last, which the loops around it may move.
+prove_inner <- function(nest, step, active) {
+  over <- step$args[[1]]
+  holds <- vapply(over$args, any_value, NA, function(node) node$op == "element")
+  if (over$colon && holds[[2]] && !holds[[1]]) return(NULL) # `room:weight[k]` may go either way
+  sums <- lapply(over$args, index_sum, nest, active)
+  if (any(vapply(sums, is.null, NA))) return(NULL)
+  direction <- if (goes_down(over)) -1 else 1
+  ends <- list(lo = sums[[if (direction == 1) 1 else 2]], hi = sums[[if (direction == 1) 2 else 1]], direction = direction)
+  known <- need_test(nest, lowest(add_sums(ends$hi, ends$lo, -1), active), if (over$colon) 0 else -1) &&
+    need_test(nest, lowest(ends$lo, active), -most_counted) &&
+    need_test(nest, lowest(add_sums(c(`1` = most_counted), ends$hi, -1), active), 0)
+  if (!known) return(NULL)
+  body <- prove_body(nest, step, ends, active)
+  if (is.null(body)) return(NULL)
+  step$blocks$body <- body
+  step$args <- list(map_values(over, function(node) prove_node(nest, node, node$args, active)))
+  step$inner <- ends$direction
+  hoist_elements(nest, step)
+}
+
+# Marks a place that is inside, and a sum of integers that does not overflow.
+prove_node <- function(nest, node, at, active) {
+  if (node$op %in% integer_sums && node$rank == 0) return(prove_sum(nest, node, active))
+  if (!node$op %in% c("element", "store") || isTRUE(node$proved)) return(node)
+  type <- nest$form$vars[[node$name]]
+  grows <- isTRUE(nest$form$past_end) || node$name %in% nest$form$growing
+  if (node$name %in% nest$replaced || length(at) != type$rank || (grows && node$name %in% nest$written)) return(node)
+  before <- nest$tests
+  sums <- lapply(at, index_sum, nest, active)
+  inside <- !any(vapply(sums, is.null, NA)) && all(vapply(seq_along(sums), function(i) {
+    limit <- stats::setNames(1, if (length(sums) > 1) paste0("d:", i, ":", node$name) else paste0("n:", node$name))
+    need_test(nest, lowest(sums[[i]], active), 1) && need_test(nest, lowest(add_sums(limit, sums[[i]], -1), active), 0)
+  }, NA))
+  if (inside) node$proved <- TRUE else nest$tests <- before
+  if (inside) scan_element(nest, node, sums, active) else node
+}
+
+# Integers that a nest only reads are looked at before it, a vector at once.
+scan_element <- function(nest, node, sums, active) {
+  plain <- node$op == "element" && node$mode != "double" && length(sums) == 1 && nest$form$lean &&
+    !node$name %in% c(nest$written, nest$form$sure) && any(startsWith(names(sums[[1]]), "k:"))
+  if (!plain) return(node)
+  before <- nest$tests
+  part <- scan_sum(nest, node$name, lowest(sums[[1]], active), highest(sums[[1]], active))
+  if (is.null(part) || !need_test(nest, lowest(part, active), -most_integer)) {
+    nest$tests <- before
+    return(node)
+  }
+  node$seen <- part
   node
 }
 
-# An index as counter * coefficient + offset, with coefficient 0 or 1 and an offset that
-# the loop does not change; NULL where it is not of this form.
-affine_form <- function(node, loop) {
-  made <- function(coefficient, offset, tests = list()) list(coefficient = coefficient, offset = offset, tests = tests)
+# Those that take part in sums must be small.
+need_small <- function(node, nest, active) {
+  if (node$op == "element" && !is.null(node$seen)) {
+    fits <- need_test(nest, lowest(node$seen, active), -small_integer) &&
+      need_test(nest, lowest(add_sums(c(`1` = small_integer - 1), node$seen, -1), active), 0)
+    node$seen_small <- fits
+  }
+  node
+}
+
+prove_sum <- function(nest, node, active) {
+  node$args <- lapply(node$args, need_small, nest = nest, active = active)
+  if (!any(names_read(node) %in% names(active)) || !is_sure(node, nest$form$sure)) return(node)
+  before <- nest$tests
+  if (is.null(index_sum(node, nest, active))) nest$tests <- before else node$fits <- TRUE
+  node
+}
+
+# Notes that a sum must be at least so large, where that is not plain; FALSE where it never is.
+need_test <- function(nest, sum, least) {
+  sum <- add_sums(sum, c(`1` = least), -1)
+  number <- sum(sum[names(sum) == "1"])
+  if (all(names(sum) == "1" | (sum > 0 & grepl("^[nd]:", names(sum)))) && number >= 0) return(TRUE)
+  if (all(names(sum) == "1")) return(FALSE)
+  nest$tests <- c(nest$tests, list(list(kind = "least", sum = sum)))
+  TRUE
+}
+
+add_sums <- function(a, b = numeric(), times = 1) {
+  names <- union(names(a), names(b))
+  of <- function(sum) ifelse(names %in% names(sum), sum[names], 0)
+  sum <- stats::setNames(of(a) + times * of(b), names)
+  sum[sum != 0]
+}
+
+# The least value that a sum takes in all turns: each counter at the end that makes it small, innermost first.
+lowest <- function(sum, active) {
+  for (id in rev(names(active))) {
+    times <- sum[paste0("k:", id)]
+    if (is.na(times)) next
+    sum <- add_sums(sum[names(sum) != paste0("k:", id)], active[[id]][[if (times > 0) "lo" else "hi"]], times)
+  }
+  scanned <- startsWith(names(sum), "e:")
+  names(sum)[scanned] <- paste0(ifelse(sum[scanned] > 0, "least", "most"), substring(names(sum)[scanned], 2))
+  sum
+}
+
+highest <- function(sum, active) add_sums(numeric(), lowest(add_sums(numeric(), sum, -1), active), -1)
+
+# Elements of a vector as a part of a sum: its least and its largest are found before the nest.
+element_sum <- function(node, nest, active) {
+  if (node$mode != "integer" || length(node$args) != 1 || nest$form$vars[[node$name]]$rank != 1) return(NULL)
+  if (node$name %in% nest$written) return(NULL)
+  at <- index_sum(node$args[[1]], nest, active)
+  if (is.null(at)) return(NULL)
+  scan_sum(nest, node$name, lowest(at, active), highest(at, active))
+}
+
+# The part of a sum that stands for elements from place `low` to place `high`.
+scan_sum <- function(nest, name, low, high) {
+  limit <- stats::setNames(1, paste0("n:", name))
+  if (!need_test(nest, low, 1) || !need_test(nest, add_sums(limit, high, -1), 0)) return(NULL)
+  scan <- list(name = name, low = low, high = high)
+  known <- vapply(nest$scans, identical, NA, scan)
+  if (!any(known)) nest$scans <- c(nest$scans, list(scan))
+  number <- if (any(known)) which(known) else length(nest$scans)
+  nest$tests <- c(nest$tests, list(c(list(kind = "scan", number = number), scan)))
+  stats::setNames(1, paste0("e:", number))
+}
+
+# The ends of the values of `for (k in x)`, where `x` holds integers and stays as it is.
+vector_ends <- function(nest, step, active) {
+  from <- step$args[[1]]
+  type <- nest$form$vars[[from$name]]
+  if (from$op != "var" || !identical(type$modes, "integer") || from$name %in% nest$written) return(NULL)
+  if (!reads_places(step$blocks$body, step$name)) return(NULL)
+  part <- scan_sum(nest, from$name, c(`1` = 1), stats::setNames(1, paste0("n:", from$name)))
+  if (is.null(part)) return(NULL)
+  list(lo = lowest(part, active), hi = highest(part, active))
+}
+
+# Does a variable stand in a place?
+reads_places <- function(steps, id) {
+  found <- FALSE
+  in_places <- function(at) any(vapply(at, function(arg) id %in% names_read(arg), NA))
+  each_step(steps, function(step) {
+    found <<- found || (step$op == "store" && in_places(step$args[-1])) || any(vapply(step$args, function(arg) {
+      any_value(arg, function(node) node$op == "element" && in_places(node$args))
+    }, NA))
+  })
+  found
+}
+
+# An index as a sum; NULL where it is none, or where something in it changes in the nest.
+index_sum <- function(node, nest, active) {
   if (node$rank > 0) return(NULL)
-  if (node$op == "const" && !is.null(wide_bounds(node, character(), character()))) return(made(0, node))
-  if (node$op %in% c("size", "extent")) return(if (!node$name %in% loop$replaced) made(0, node))
-  if (node$op == "integer_to_double" && node$args[[1]]$mode == "integer") return(affine_form(node$args[[1]], loop))
-  if (node$op == "var") return(affine_variable(node, loop, made))
-  if (!node$op %in% c("add", "sub", "add_i", "sub_i")) return(NULL)
-  sides <- lapply(node$args, affine_form, loop)
+  if (node$op == "const") {
+    return(if (!is.null(wide_bounds(node, character(), character()))) add_sums(c(`1` = as.double(node$value))))
+  }
+  if (node$op == "size") return(if (!node$name %in% nest$replaced) stats::setNames(1, paste0("n:", node$name)))
+  if (node$op == "extent") {
+    return(if (!node$name %in% nest$replaced) stats::setNames(1, paste0("d:", node$which, ":", node$name)))
+  }
+  if (node$op == "integer_to_double" && node$args[[1]]$mode == "integer") return(index_sum(node$args[[1]], nest, active))
+  if (node$op == "var") return(variable_sum(node, nest, active))
+  if (node$op == "element") return(element_sum(node, nest, active))
+  if (!node$op %in% c("add", "sub", "add_i", "sub_i", "mul", "mul_i")) return(NULL)
+  sides <- lapply(node$args, index_sum, nest, active)
   if (any(vapply(sides, is.null, NA))) return(NULL)
-  coefficients <- vapply(sides, function(side) side$coefficient, 0)
-  taken <- startsWith(node$op, "sub")
-  if (sum(coefficients) > 1 || (taken && coefficients[[2]] == 1)) return(NULL)
-  if (any(vapply(node$args, needs_fit, NA, loop))) return(NULL)
-  offset <- value_node(if (taken) "sub" else "add", "double", 0, lapply(sides, function(side) side$offset))
-  made(sum(coefficients), offset, c(sides[[1]]$tests, sides[[2]]$tests))
+  sum <- if (startsWith(node$op, "mul")) scaled_sum(sides) else
+    add_sums(sides[[1]], sides[[2]], if (startsWith(node$op, "sub")) -1 else 1)
+  if (node$mode == "integer" && !is.null(sum) && !sum_fits(node, sum, nest, active)) NULL else sum
 }
 
-# A sum of integers on the way that might overflow.
-needs_fit <- function(node, loop) {
-  node$op %in% c("add_i", "sub_i") && is.null(wide_bounds(node, loop$form$sure, loop$form$wide)) ||
-    (node$op == "integer_to_double" && needs_fit(node$args[[1]], loop))
+# A sum of integers must not overflow.
+sum_fits <- function(node, sum, nest, active) {
+  !is.null(wide_bounds(node, nest$form$sure, nest$form$wide)) || (need_test(nest, lowest(sum, active), -most_integer) &&
+    need_test(nest, lowest(add_sums(c(`1` = most_integer), sum, -1), active), 0))
 }
 
-affine_variable <- function(node, loop, made) {
-  if (node$name == loop$counter) return(if (sum(loop$written == node$name) == 0) made(1, const_node(0)))
-  if (node$name %in% loop$written) return(NULL)
-  if (node$name %in% loop$form$wide || node$mode == "integer") return(made(0, node))
-  if (node$mode == "double") made(0, node, list(list(kind = "whole", name = node$name, direction = loop$direction)))
+scaled_sum <- function(sides) {
+  plain <- vapply(sides, function(side) all(names(side) == "1") && sum(abs(side)) <= 1024, NA)
+  if (!any(plain)) return(NULL)
+  number <- which(plain)[[1]]
+  made <- sides[[3 - number]] * sum(sides[[number]])
+  made[made != 0]
+}
+
+variable_sum <- function(node, nest, active) {
+  if (length(active[[node$name]])) return(stats::setNames(1, paste0("k:", node$name)))
+  if (node$name %in% c(nest$written, names(active))) return(NULL)
+  made <- stats::setNames(1, paste0("v:", node$name))
+  if (node$name %in% nest$form$wide || node$mode == "integer") return(made)
+  if (node$mode != "double") return(NULL)
+  nest$tests <- c(nest$tests, list(list(kind = "whole", name = node$name)))
+  made
 }

@@ -1,18 +1,23 @@
 # Passes take a form and give it back with what they have proved. In this order:
 #   tidy    steps that only make ready what nobody reads are dropped
+#   forward vectors that are made for another variable alone are made as that one's
 #   growth  `x <- c(x, v)` becomes a step of its own; which vectors grow
 #   sharing who holds whose object, and when a variable needs one of its own
 #   facts   integers that are never NA; doubles that are whole numbers
 #   places  indices that are inside for every turn of a loop, and the tests that prove it
 #   falling places under a counter that only falls, bounded by one test before the loop
 #   fills   vectors that a loop overwrites need not be filled first
+#   late    what is rare in a loop and can be noted in a flag, looked at when the loop has ended
 
-annotate_form <- function(form, main = TRUE) {
+annotate_form <- function(form, main = TRUE, calm = character()) {
   form$main <- main
+  form$calm_routines <- calm
+  form$noted <- !main && form$name %in% calm
+  form$lean <- main && !isTRUE(form$careful)
   form$wide <- form$sure <- form$growing <- character()
   for (pass in list(
-    pass_tidy, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
-    pass_fills
+    pass_tidy, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
+    pass_fills, pass_late
   )) form <- pass(form)
   form
 }
@@ -43,10 +48,36 @@ pass_tidy <- function(form) {
   }
 }
 
-form_reads <- function(form) {
+# A vector that is made for another variable alone is made as that one's.
+pass_forward <- function(form) {
+  reads <- unlist(all_reads(form))
+  writes <- vapply(writing_steps(form$steps), function(step) step$name, "")
+  own <- function(id) !id %in% form$arguments && sum(reads == id) == 1 && sum(writes == id) == 1
+  form$steps <- walk_blocks(form$steps, function(steps) {
+    at <- 1
+    while (at < length(steps)) {
+      if (makes_for(form, steps[[at]], steps[[at + 1]]) && own(steps[[at]]$name)) {
+        steps[[at]]$name <- steps[[at + 1]]$name
+        steps <- steps[-(at + 1)]
+      }
+      at <- at + 1
+    }
+    steps
+  })
+  form
+}
+
+makes_for <- function(form, first, second) {
+  first$op == "assign" && second$op == "assign" && first$args[[1]]$op != "var" && !is_scalar(form, first$name) &&
+    second$args[[1]]$op == "var" && second$args[[1]]$name == first$name
+}
+
+form_reads <- function(form) unique(unlist(all_reads(form)))
+
+all_reads <- function(form) {
   found <- list()
   each_step(form$steps, function(step) found[[length(found) + 1]] <<- c(step_reads(step), shape_tags(step$shape)))
-  unique(unlist(found))
+  found
 }
 
 # Values that can neither stop, warn nor draw.
@@ -100,6 +131,7 @@ pass_sharing <- function(form) {
   form$owned <- intersect(form$stored, shares)
   arrays <- Filter(function(id) !is_scalar(form, id), form$arguments)
   form$constant <- setdiff(arrays, names_written(form$steps))
+  form$spared <- if (length(form$owned)) shared_in_loops(form)
   form$steps <- own_steps(form$steps, form$owned)
   form
 }
@@ -110,6 +142,21 @@ shared_names <- function(steps) {
   each_step(steps, function(step) {
     if (step$op == "assign" && step$args[[1]]$op == "var") found <<- c(found, step$name, step$args[[1]]$name)
   })
+  unique(found)
+}
+
+# Variables that take over another's object in a loop: what they drop there can be used again.
+shared_in_loops <- function(form) {
+  found <- character()
+  look <- function(steps, inside) {
+    for (step in steps) {
+      if (inside && step$op == "assign" && step$args[[1]]$op == "var" && !is_scalar(form, step$name)) {
+        found <<- c(found, step$name)
+      }
+      for (block in step$blocks) look(block, inside || step$op %in% c("for", "repeat"))
+    }
+  }
+  look(form$steps, FALSE)
   unique(found)
 }
 

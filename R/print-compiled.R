@@ -31,6 +31,7 @@ inspection_lines <- function(facts) {
     sprintf("  for (%s): %s %s", table$arguments, how, format_seconds(table$seconds)),
     if (any(nzchar(table$variables))) shorten(sprintf("  variables: %s", table$variables[[nrow(table)]])),
     if (any(table$past_end)) "  built again for places past the end of a vector",
+    if (any(table$careful)) "  built again for integers that are missing or large",
     sprintf("  numerics: %s", facts$numerics),
     if (length(facts$outside)) sprintf("  read outside at each call: %s", paste(facts$outside, collapse = ", ")),
     if (facts$fallbacks > 0) sprintf(

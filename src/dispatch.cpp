@@ -21,7 +21,9 @@ namespace {
 
 typedef SEXP (*kernel_routine)(SEXP*, int*);
 
-const SEXP past_end = reinterpret_cast<SEXP>(1);  // DS_PAST_END of kernel.h
+// DS_PAST_END and DS_MISSING of kernel.h
+const SEXP past_end = reinterpret_cast<SEXP>(1);
+const SEXP missing_met = reinterpret_cast<SEXP>(2);
 
 // Is what a kernel gives no object but a message of kernel.h?
 inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) < 4096; }
@@ -223,7 +225,7 @@ extern "C" SEXP ds_run(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   int line = 0;
   SEXP value = reinterpret_cast<kernel_routine>(R_ExternalPtrAddr(pointer))(held, &line);
   const uintptr_t bits = reinterpret_cast<uintptr_t>(value);
-  const int code = value == NULL ? 1 : value == past_end ? 2 : is_message(value) ? static_cast<int>(bits) : (bits & 2) ? 3 : 0;
+  const int code = value == NULL ? 1 : value == past_end ? 2 : value == missing_met ? 4 : is_message(value) ? static_cast<int>(bits) : (bits & 2) ? 3 : 0;
   if (code == 3) value = reinterpret_cast<SEXP>(bits & ~static_cast<uintptr_t>(2));
   const bool plain = code == 0 || code == 3;
   PROTECT(plain ? value : R_NilValue);
@@ -317,7 +319,7 @@ again:
       for (R_xlen_t i = 0; i < all; ++i) SET_VECTOR_ELT(list, i, held[i]);
       SEXP made = PROTECT(call_r("run_guarded", address_of(routine), list, R_NilValue));
       const int result = INTEGER(VECTOR_ELT(made, 1))[0];
-      value = result == 1 ? NULL : result == 2 ? past_end : result >= 16 ? reinterpret_cast<SEXP>(static_cast<uintptr_t>(result)) :
+      value = result == 1 ? NULL : result == 2 ? past_end : result == 4 ? missing_met : result >= 16 ? reinterpret_cast<SEXP>(static_cast<uintptr_t>(result)) :
         VECTOR_ELT(made, 0);
       visible = result != 3;
       line = INTEGER(VECTOR_ELT(made, 2))[0];
@@ -328,16 +330,16 @@ again:
       visible = is_message(value) || !(bits & 2);
       if (!visible) value = reinterpret_cast<SEXP>(bits & ~static_cast<uintptr_t>(2));
     }
-    if (is_message(value) && value != NULL && value != past_end) {  // an argument is used for the first time: see DS_PENDING
+    if (is_message(value) && value != NULL && value != past_end && value != missing_met) {  // an argument is used for the first time: see DS_PENDING
       const int i = static_cast<int>(reinterpret_cast<uintptr_t>(value)) - 16;
       Rf_eval(bound[i], frame);
       pending[i] = false;
       goto again;
     }
-    if (value == past_end) {
-      SEXP key = PROTECT(Rf_mkString(code));
-      call_r("foresee_past_end", state, key, R_NilValue);
-      UNPROTECT(1);
+    if (value == past_end || value == missing_met) {
+      SEXP key = PROTECT(Rf_mkString(code)), what = PROTECT(Rf_mkString(value == past_end ? "past_end" : "careful"));
+      call_r("foresee", state, key, what);
+      UNPROTECT(2);
       attempt = -1;
       continue;
     }

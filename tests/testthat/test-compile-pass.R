@@ -35,11 +35,15 @@ test_that("doubles that only count are told from those that may not", {
     for (i in seq_len(3)) k <- k + i
     k
   }, 2), character())
-  expect_identical(counters(function(x) { # an integer that may be NA makes no counter
+  summed <- function(x) {
     k <- 0
     for (v in x) k <- k + v
     k
-  }, 1:2), character())
+  }
+  expect_identical(counters(summed, 1:2), "k") # built with care where one is missing, which makes no counter
+  careful <- form_of(summed, 1:2)
+  careful$careful <- TRUE
+  expect_identical(internal("annotate_form")(careful)$wide, character())
 })
 
 # The vectors whose first fill is put off, by the loop that overwrites them.
@@ -108,13 +112,12 @@ test_that("a loop that covers less than the vector leaves the rest as it was fil
   for (from in c(1, 3, 5)) expect_identical(fast(5, from), f(5, from))
 })
 
-# How often the C looks for a place above the end of a vector.
-upper_checks <- function(f, ...) {
-  source <- internal("emit_form")(form_of(f, ...))
-  lengths(regmatches(source, gregexpr("DS_(AT|PUT)\\(", source)))
+# How many places are proved to be inside before the loop that they stand in.
+proved_places <- function(f, ...) {
+  sum(vapply(annotated(f, ...)$steps, internal("proved_count"), 0))
 }
 
-test_that("one check before a loop bounds its falling counters from above, and only those", {
+test_that("the condition of a loop and where its counter starts prove the places in it", {
   insert <- function(x, value) {
     k <- length(x)
     while (k > 1 && x[k - 1] > value) {
@@ -124,7 +127,7 @@ test_that("one check before a loop bounds its falling counters from above, and o
     x[k] <- value
     x
   }
-  expect_identical(upper_checks(insert, c(1, 2), 1), 1L) # the last line, after the loop
+  expect_identical(proved_places(insert, c(1, 2), 1), 3) # all but the last line, after the loop
   sift <- function(x, value) {
     k <- length(x)
     while (k > 1L && x[k - 1L] > value) {
@@ -134,7 +137,7 @@ test_that("one check before a loop bounds its falling counters from above, and o
     x[k] <- value
     x
   }
-  expect_identical(upper_checks(sift, c(1, 2), 1), 1L)
+  expect_identical(proved_places(sift, c(1, 2), 1), 3)
   rising <- function(x, k) {
     j <- 1
     while (j < k) {
@@ -143,7 +146,16 @@ test_that("one check before a loop bounds its falling counters from above, and o
     }
     x
   }
-  expect_identical(upper_checks(rising, c(1, 2), 1), 2L)
+  expect_identical(proved_places(rising, c(1, 2), 1), 2)
+  unbounded <- function(x, k) {
+    j <- 1
+    while (x[j] < k) {
+      x[j] <- x[j + 1]
+      j <- j + 1
+    }
+    x
+  }
+  expect_identical(proved_places(unbounded, c(1, 2), 1), 0)
   above <- function(x, n) { # starts above the end, with room made in the loop
     k <- n + 3L
     s <- 0
@@ -158,7 +170,7 @@ test_that("one check before a loop bounds its falling counters from above, and o
   for (n in 0:4) {
     for (value in c(-1, 2.5, NA)) {
       given <- list(c(1, 2, 3)[seq_len(n)], value)
-      for (f in list(insert, sift)) expect_identical(outcome_of(ds_compile(f), given), outcome_of(f, given))
+      for (f in list(insert, sift, rising, unbounded)) expect_identical(outcome_of(ds_compile(f), given), outcome_of(f, given))
     }
     expect_identical(ds_compile(above)(c(3, 1, 2), n), above(c(3, 1, 2), n))
   }

@@ -8,6 +8,7 @@
 #define DEEPSTRIDE_KERNEL_H
 #define R_NO_REMAP
 #include <float.h>
+#include <limits.h>
 #include <math.h>
 #include <setjmp.h>
 #include <stdint.h>
@@ -17,10 +18,16 @@
 #include <Rmath.h>
 #include <R_ext/Random.h>
 #include <R_ext/Utils.h>
+/* R keeps these in variables that never change: C is to know their value. */
+#undef NA_INTEGER
+#undef NA_LOGICAL
+#define NA_INTEGER INT_MIN
+#define NA_LOGICAL INT_MIN
 
 /* What a kernel gives instead of a value: NULL, for R to do it, or the wish to be
  * built again with code for places past the end of vectors. */
 #define DS_PAST_END ((SEXP) 1)
+#define DS_MISSING ((SEXP) 2) /* an integer is missing or large, as was not foreseen */
 #define DS_PENDING(at) ((SEXP) (uintptr_t) (16 + (at))) /* an argument that R would work out here */
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
 #define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
@@ -37,8 +44,14 @@ enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE };
 
 /* Turns between looks for interrupts. */
 #define DS_TURNS 0x40000
-#define DS_TURN(cost) do { if (DS_RARE((tick -= (cost)) <= 0)) { tick = DS_TURNS; R_CheckUserInterrupt(); } } while (0)
-#define DS_BLOCK(n) ((tick -= (n) >> 2) <= 0 ? (tick = DS_TURNS, R_CheckUserInterrupt()) : (void) 0)
+/* What it finds changes nothing that a kernel holds: said to C, so that loops keep their values at hand. */
+__attribute__((const, noinline, cold)) static R_xlen_t ds_interrupts(R_xlen_t tick) {
+  R_CheckUserInterrupt();
+  return tick < DS_TURNS ? DS_TURNS : tick;
+}
+#define DS_LOOK ({ tick = ds_interrupts(tick); __asm__ volatile("" : "+r" (tick)); }) /* C is not to think it useless */
+#define DS_TURN(cost) do { if (DS_RARE((tick -= (cost)) <= 0)) DS_LOOK; } while (0)
+#define DS_BLOCK(n) ((tick -= ((n) >> 2) + 1) <= 0 ? (void) DS_LOOK : (void) 0)
 /* Loops in blocks, between which interrupts are looked for. */
 #define DS_EACH(k, n) \
   for (R_xlen_t k = 0, k##_end = 0; k < (n) && (k##_end = (n) - k > 524288 ? k + 524288 : (n), DS_BLOCK(k##_end - k), 1);) \
@@ -63,6 +76,11 @@ enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE };
 #define DS_OWN(x, reader) \
   do { if (!x##_own) { if (x##_s != R_NilValue) { const R_xlen_t ds_n = x##_n; DS_HOLD(x, reader, Rf_duplicate(x##_s)); x##_n = ds_n; } \
     x##_own = 1; } } while (0)
+#define DS_SPARE(object, alone) do { if (alone) REPROTECT(spare = object, spare_i); } while (0)
+#define DS_OWN_SPARE(x, reader) do { \
+  if (!x##_own && spare != R_NilValue && ds_reuse(spare, x##_s, x##_n)) { \
+    const R_xlen_t ds_n = x##_n; DS_HOLD(x, reader, spare); x##_n = ds_n; x##_own = 1; REPROTECT(spare = R_NilValue, spare_i); \
+  } else DS_OWN(x, reader); } while (0)
 #define DS_EMPTY(x) do { x##_n = 0; } while (0)
 
 /* Fresh data in the scratch object, which a variable then takes. */
@@ -88,6 +106,14 @@ typedef int ds_logical;
 static inline SEXP ds_fresh_double(R_xlen_t n) { return Rf_allocVector(REALSXP, n); }
 static inline SEXP ds_fresh_integer(R_xlen_t n) { return Rf_allocVector(INTSXP, n); }
 static inline SEXP ds_fresh_logical(R_xlen_t n) { return Rf_allocVector(LGLSXP, n); }
+/* Copies an object into one of the same kind and length that nobody needs. */
+static inline int ds_reuse(SEXP spare, SEXP from, R_xlen_t n) {
+  if (TYPEOF(spare) != TYPEOF(from) || XLENGTH(spare) != XLENGTH(from) || XLENGTH(from) != n) return 0;
+  if (TYPEOF(from) == REALSXP) memcpy(REAL(spare), REAL(from), n * sizeof(double));
+  else memcpy(TYPEOF(from) == LGLSXP ? LOGICAL(spare) : INTEGER(spare), TYPEOF(from) == LGLSXP ? LOGICAL(from) : INTEGER(from), n * sizeof(int));
+  SET_ATTRIB(spare, Rf_duplicate(ATTRIB(from)));
+  return 1;
+}
 static inline double *ds_data_double(SEXP s) { return REAL(s); }
 static inline int *ds_data_integer(SEXP s) { return INTEGER(s); }
 static inline int *ds_data_logical(SEXP s) { return LOGICAL(s); }
@@ -120,6 +146,33 @@ static inline R_xlen_t ds_extent(SEXP s, int d) {
   static inline int ds_##name(double a, double b) { return __builtin_isunordered(a, b) ? NA_LOGICAL : a op b; } \
   static inline int ds_##name##i(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_LOGICAL : a op b; }
 DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS_COMPARED(le, <=) DS_COMPARED(ge, >=)
+/* Comparisons and extremes in loops that are looked at when they have ended: see pass_late(). */
+#define DS_COMPARE_LATE(a, op, b) ({ const double ds_l = (a), ds_r = (b); bad |= __builtin_isunordered(ds_l, ds_r); ds_l op ds_r; })
+#define DS_LT_LATE(a, b) DS_COMPARE_LATE(a, <, b)
+#define DS_LE_LATE(a, b) DS_COMPARE_LATE(a, <=, b)
+#define DS_GT_LATE(a, b) DS_COMPARE_LATE(a, >, b)
+#define DS_GE_LATE(a, b) DS_COMPARE_LATE(a, >=, b)
+#define DS_EQ_LATE(a, b) DS_COMPARE_LATE(a, ==, b)
+#define DS_NE_LATE(a, b) DS_COMPARE_LATE(a, !=, b)
+#define DS_MIN_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd |= __builtin_isunordered(ds_l, ds_r); ds_r < ds_l ? ds_r : ds_l; })
+#define DS_MAX_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd |= __builtin_isunordered(ds_l, ds_r); ds_r > ds_l ? ds_r : ds_l; })
+/* Integers that are taken not to be missing, and to be small where they are summed. */
+#define DS_THERE(x) ({ const int ds_v = (x); if (DS_RARE(ds_v == NA_INTEGER)) goto missing; ds_v; })
+#define DS_NOTED(x) ({ const int ds_v = (x); odd |= ds_v == NA_INTEGER; ds_v; })
+#define DS_SMALL(x) ({ const int ds_v = (x); big |= (unsigned) ds_v + (1u << 27); ds_v; })
+#define DS_LOOK_MISSING_FIRST do { if (DS_RARE(odd | odd_noted | ((big | big_noted) >> 28))) goto missing; } while (0)
+#define DS_LOOK_MISSING do { DS_LOOK_MISSING_FIRST; DS_NEED(!(bad | bad_noted)); } while (0)
+#define DS_ANY_FLAG (bad | bad_noted | odd | odd_noted | ((big | big_noted) >> 28))
+/* Flags of one turn of a loop, which are joined to those of all turns where it ends. */
+#define DS_FLAGS int bad = 0, odd = 0; unsigned big = 0; (void) bad; (void) odd; (void) big
+#define DS_NOTE do { bad_noted |= bad; odd_noted |= odd; big_noted |= big; } while (0)
+#define DS_FLAGS_BAD int bad = 0; (void) bad
+#define DS_NOTE_BAD do { bad_noted |= bad; } while (0)
+#define DS_SUM_LATE(a, b, op, sign) ({ const int ds_l = (a), ds_r = (b), ds_y = (int) ((unsigned) ds_l op (unsigned) ds_r); \
+  bad |= (((ds_l ^ ds_y) & (sign ds_r ^ ds_y)) < 0) | (ds_y == NA_INTEGER); ds_y; })
+#define DS_ADD_LATE(a, b) DS_SUM_LATE(a, b, +, )
+#define DS_SUB_LATE(a, b) DS_SUM_LATE(a, b, -, ~)
+#define DS_MUL_LATE(a, b) ({ int ds_y; bad |= __builtin_mul_overflow((a), (b), &ds_y) | (ds_y == NA_INTEGER); ds_y; })
 #define DS_AND_THEN(a, b) ({ const int ds_l = (a); ds_l == 0 ? 0 : ds_and(ds_l, b); })
 #define DS_OR_ELSE(a, b) ({ const int ds_l = (a); ds_l == 1 ? 1 : ds_or(ds_l, b); })
 #define DS_IFELSE(t, a, b) ({ const int ds_t = (t); bad |= ds_t == NA_LOGICAL; ds_t ? (a) : (b); })
@@ -186,6 +239,19 @@ static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t 
 #define DS_RANGE_WHOLE(from, to, lo, hi, n, step) const R_xlen_t lo = (from), hi = (to); \
   DS_NEED(lo <= DS_MOST && lo >= -DS_MOST && hi <= DS_MOST && hi >= -DS_MOST); DS_STEPS(lo, hi, n, step)
 #define DS_STEPS(lo, hi, n, step) const R_xlen_t n = hi >= lo ? hi - lo + 1 : lo - hi + 1, step = hi >= lo ? 1 : -1; (void) n; (void) step
+
+static inline int ds_all_there(const int *x, R_xlen_t n) {
+  int missing = 0;
+  for (R_xlen_t k = 0; k < n; ++k) missing |= x[k] == NA_INTEGER;
+  return !missing;
+}
+/* The least and the largest of elements, by places from 1. */
+static inline int ds_ends(const int *x, R_xlen_t low, R_xlen_t high, R_xlen_t *least, R_xlen_t *most) {
+  int a = INT_MAX, b = INT_MIN;
+  for (R_xlen_t k = low - 1; k < high; ++k) { a = x[k] < a ? x[k] : a; b = x[k] > b ? x[k] : b; }
+  *least = a; *most = b;
+  return 1;
+}
 
 /* Places that a vector of indices picks. */
 #define DS_PLACES(slot, at, n, most, object) R_xlen_t n, most; REPROTECT(slot = (object), slot##_i); DS_NEED(n >= 0); \
