@@ -30,7 +30,7 @@ build_kernel <- function(folder, key, source, numerics) {
   program <- compiler_program()
   if (!nzchar(program_path(program))) {
     abort_ds("build", sprintf("There is no C compiler: `%s` is not on the PATH.", program),
-      hint = c("Install it (on Debian: r-base-dev), or use `fallback = TRUE`."), compiler = program
+      hint = "Install it (on Debian: r-base-dev).", compiler = program
     )
   }
   work <- withr::local_tempdir("compile")

@@ -40,8 +40,8 @@
 #' @param f A function written in R.
 #' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.
 #' @param like A list of arguments like those of later calls, by name, to build for at once.
-#' @param fallback Whether a function that can't be compiled runs in R instead, with one warning, rather than raising
-#' an error.
+#' @param whole Whether the function must run native as a whole: what can't is then an error. By default its loops
+#'   run native each by itself where the whole does not, and what is left runs in R, in the function's own frame.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
 #' @section Errors: `ds_error_input` when `f` is no function written in R; `ds_error_unsupported`, with file,
@@ -56,37 +56,37 @@
 #'   }
 #'   out
 #' }
-#' fast <- ds_compile(route, fallback = TRUE)
+#' fast <- ds_compile(route)
 #' rain <- runif(100)
 #' identical(fast(rain, 0.85), route(rain, 0.85))
 #' ds_inspect(fast)
 #' @export
-ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, fallback = FALSE) {
+ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE) {
   numerics <- check_choice(numerics, c("strict", "relaxed"), "numerics")
-  check_flag(fallback, "fallback")
+  check_flag(whole, "whole")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
     abort_failure(list(file = "kernel.R", line = 1L), e)
   })
-  if ("..." %in% names(kernel$formals)) {
-    abort_ds("unsupported", "A function with `...` can't be compiled.",
+  if (whole && "..." %in% names(kernel$formals)) {
+    abort_ds("unsupported", "A function with `...` can't be compiled as a whole.",
       sprintf("%s, line %d.", basename(kernel$file), kernel$line), "Name its arguments.",
       file = kernel$file, line = kernel$line
     )
   }
-  state <- new_state(f, kernel, numerics, fallback)
+  state <- new_state(f, kernel, numerics, whole)
   fast <- compiled_function(kernel, state)
   if (!is.null(like)) build_ahead(kernel, state, like)
   fast
 }
 
 # What a compiled function keeps: the specialisations that were built, and those of them that can be run here.
-new_state <- function(f, kernel, numerics, fallback) {
+new_state <- function(f, kernel, numerics, whole) {
   state <- new.env(parent = emptyenv())
   state$original <- f
   state$kernel <- kernel
   state$numerics <- numerics
-  state$fallback <- fallback
+  state$whole <- whole
   state$built <- state$routines <- list()
   state$symbols <- lapply(names(kernel$formals), as.name)
   state$certain <- certain_arguments(kernel)
@@ -99,9 +99,15 @@ new_state <- function(f, kernel, numerics, fallback) {
 # has a value: what falls back runs in the function's own frame, as in R. The routine is
 # looked up in the namespace, which survives being saved, as its address does not.
 compiled_function <- function(kernel, state) {
-  routine <- as.call(list(as.name("$"), topenv(), as.name("dispatch_routine")))
-  body <- call("{", as.call(list(.External2, routine, state)), kernel$body)
+  cut <- if (state$whole) list(body = kernel$body, parts = list()) else cut_loops(kernel)
+  state$parts <- ready_parts(cut$parts, state)
+  dots <- "..." %in% names(kernel$formals)
+  body <- if (dots) cut$body else call("{", dispatch_call(state), cut$body)
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
+}
+
+dispatch_call <- function(state) {
+  as.call(list(.External2, as.call(list(as.name("$"), topenv(), as.name("dispatch_routine"))), state))
 }
 
 build_ahead <- function(kernel, state, like) {
@@ -162,7 +168,7 @@ arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">"
 first_of_types <- function(state, values, missing, code) {
   names(values) <- names(formals(state$original))
   made <- specialise(state, values, missing)
-  if (!made && !(grepl("?", code, fixed = TRUE) && !state$fallback)) state$declined <- c(state$declined, code)
+  if (!made && !(grepl("?", code, fixed = TRUE) && state$whole)) state$declined <- c(state$declined, code)
   made
 }
 
@@ -182,7 +188,7 @@ run_guarded <- function(routine, arguments, ...) {
 
 # Told once where falling back becomes a habit. `where` is a line of the kernel, or a reason.
 tell_fallbacks <- function(state, where, ...) {
-  if (isTRUE(state$told_row) || !is.null(state$told)) return()
+  if (isTRUE(state$told_row)) return()
   state$told_row <- TRUE
   why <- if (is.character(where)) where else if (where > 0) sprintf(
     "line %d does what compiled code leaves to R",
@@ -223,7 +229,7 @@ specialise <- function(state, values, missing = rep(FALSE, length(values))) {
 abort_failure <- function(kernel, e) {
   abort_ds("unsupported", "The compiler failed on this function.",
     c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), condition_line(e)),
-    "Is an expression of it nested very deep? Else please report it; `fallback = TRUE` runs it in R.",
+    "Is an expression of it nested very deep? Else please report it.",
     file = kernel$file, line = kernel$line, cause = e
   )
 }
@@ -232,13 +238,10 @@ has_odd_attributes <- function(value) {
   typeof(value) %in% mode_names && !is.object(value)
 }
 
+# What is not taken is an error for those who insist; else R does it, and the reason is kept.
 refused <- function(state, raise) {
-  if (!state$fallback) raise()
-  if (is.null(state$told)) {
-    state$told <- TRUE
-    words <- tryCatch(raise(), error = condition_line)
-    rlang::warn(c("This function runs in R instead of native code.", i = words), class = "ds_warning_fallback")
-  }
+  if (state$whole) raise()
+  state$reason <- tryCatch(raise(), error = identity)
   FALSE
 }
 

@@ -64,7 +64,8 @@ spare_line <- function(em, name) {
   arrays <- Filter(function(id) !is_scalar(em$form, id), names(em$names))
   others <- sprintf("%s_s", setdiff(unlist(em$names[arrays]), name))
   given <- sprintf("a[%d]", which(!vapply(em$form$arguments, function(id) is_scalar(em$form, id), NA)) - 1L)
-  sprintf("DS_SPARE(%s_s, %s);", name, paste(sprintf("%s_s != %s", name, c("R_NilValue", others, given)), collapse = " && "))
+  alone <- paste(sprintf("%s_s != %s", name, c("R_NilValue", others, given)), collapse = " && ")
+  sprintf("DS_SPARE(%s_s, %s);", name, alone)
 }
 
 emit_ask <- function(em, name, node) {

@@ -1,8 +1,8 @@
 # Loops over ranges and vectors.
 
 emit_for <- function(em, step, name) {
-  c(if (step$args[[1]]$op == "range") emit_range_loop(em, step, name) else emit_vector_loop(em, step, name),
-    if (isTRUE(step$calm)) if (em$form$lean) "DS_LOOK_MISSING;" else "DS_NEED(!(bad | bad_noted));")
+  lines <- if (step$args[[1]]$op == "range") emit_range_loop(em, step, name) else emit_vector_loop(em, step, name)
+  c(lines, if (isTRUE(step$calm)) look_line(lines))
 }
 
 # A nest with tests before it is written twice: without looks at places where the tests hold, else with them.
@@ -64,12 +64,15 @@ counted_loop <- function(em, step, body, name, id, direction) {
   turning <- em$turning
   em$turning[[step$name]] <- if (counter) name else paste0("k_", id)
   flags <- has_own_flags(step, body)
-  turns <- if (is.null(step$inner)) paste0("n_", id) else sprintf(if (direction == 1) "hi%1$s - lo%1$s + 1" else "lo%1$s - hi%1$s + 1", id)
+  span <- if (isTRUE(direction == 1)) "hi%1$s - lo%1$s + 1" else "lo%1$s - hi%1$s + 1"
+  turns <- sprintf(if (is.null(step$inner)) "n_%s" else span, id)
   lines <- loop_lines(em, body, turns, flags)
   em$turning <- turning
   em$line <- line
   cost <- step_cost(step)
-  inner <- !has_loop(body) && !has_break(body)
+  short <- !is.null(step$inner)
+  inner <- !has_loop(body) && !has_break(body) && !short
+  looks <- !inner && !(short && !has_loop(body))
   variable <- if (counter) name else paste0("k_", id)
   set <- if (!counter) sprintf("%s = %s%s;", name, if (step$name %in% em$wide) "" else "(int) ", variable)
   if (is.na(direction)) {
@@ -89,22 +92,21 @@ counted_loop <- function(em, step, body, name, id, direction) {
   ) else
   if (direction == 1) sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s <= hi%2$s; ++%1$s) {", variable, id) else
     sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s >= hi%2$s; --%1$s) {", variable, id)
-  c(head, indent(c(set, if (!inner) sprintf("DS_TURN(%s);", step_cost(step)), lines)), "}")
+  ahead <- if (!inner && !looks) sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
+  c(ahead, head, indent(c(set, if (looks) sprintf("DS_TURN(%s);", cost), lines)), "}")
 }
 
-# The steps of a turn; `turns` tells how many there may be, for vectors that grow in them. Flags of the turn's own,
-# joined to those of the loop when it ends, let C work on several turns at once.
-loop_lines <- function(em, body, turns, flags = FALSE) {
-  outer <- c(em$turns, em$flags)
+# The steps of a turn after `first`; `turns` tells how many there may be, for vectors that grow in them. Flags of
+# the turn's own let C work on several turns at once.
+loop_lines <- function(em, body, turns, flags = FALSE, first = NULL) {
+  outer <- list(em$turns, em$flags)
   em$turns <- turns
   em$flags <- flags
-  lines <- emit_branch(em, body)
+  lines <- c(first, emit_branch(em, body))
   em$turns <- outer[[1]]
-  em$flags <- as.logical(outer[[2]])
-  if (flags) c(flag_line(em, "DS_FLAGS"), lines, flag_line(em, "DS_NOTE")) else lines
+  em$flags <- outer[[2]]
+  if (flags) with_flags(lines) else lines
 }
-
-flag_line <- function(em, macro) sprintf("%s%s;", macro, if (em$form$lean) "" else "_BAD")
 
 has_own_flags <- function(step, body) {
   if (!(isTRUE(step$calm) || isTRUE(step$noted)) || has_loop(body)) return(FALSE)
@@ -203,13 +205,12 @@ each_loop <- function(em, step, body, name, id, there) {
   flags <- has_own_flags(step, body)
   turning <- em$turning
   em$turning[[step$name]] <- name
-  lines <- loop_lines(em, body, paste0(from, "_n"), flags)
-  em$turning <- turning
   looked <- em$form$lean && em$form$vars[[step$name]]$modes != "double" && !step$args[[1]]$name %in% em$sure && !there
   late <- isTRUE(step$calm) || isTRUE(step$noted)
   take <- sprintf(if (!looked) "%s = %s[q%s];" else if (late) "%s = DS_NOTED(%s[q%s]);" else "%s = DS_THERE(%s[q%s]);",
     name, from, id)
-  lines <- if (flags) append(lines, take, 1) else c(take, lines)
+  lines <- loop_lines(em, body, paste0(from, "_n"), flags, take)
+  em$turning <- turning
   if (has_loop(body) || has_break(body)) {
     head <- sprintf("for (R_xlen_t q%1$s = 0; q%1$s < %2$s_n; ++q%1$s) {", id, from)
     lines <- c(sprintf("DS_TURN(%s);", step_cost(step)), lines)

@@ -47,7 +47,8 @@ c_words <- c(
   "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed", "sizeof", "static",
   "struct",
   "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "asm", "typeof", "bad", "tick", "held", "a",
-  "scratch", "spare", "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout", "stderr",
+  "scratch", "spare", "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout",
+  "stderr",
   "errno",
   "fprec", "fround", "gammafn", "lgammafn", "memcpy", "memset", "index", "y0", "y1", "yn", "j0", "j1", "jn", "isnan"
 )

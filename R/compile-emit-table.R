@@ -63,7 +63,8 @@ sure_table <- list(
 # C of an element-wise op on operands, each list(text, level).
 op_text <- function(node, operands, sure = FALSE) {
   mode <- node$args[[1]]$mode
-  row <- late_row(node, sure) %||% (if (sure) sure_table[[node$op]] %||% sure_comparison(node)) %||% special_row(node) %||%
+  known <- if (sure) sure_table[[node$op]] %||% sure_comparison(node)
+  row <- late_row(node, sure) %||% known %||% special_row(node) %||%
     strict_table[[node$op]] %||% strict_by_mode[[mode]][[node$op]]
   text <- row$text
   for (i in seq_along(operands)) {

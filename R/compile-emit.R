@@ -43,23 +43,18 @@ new_emitter <- function(form) {
 
 emit_kernel <- function(form, has_callees) {
   em <- new_emitter(form)
-  body <- emit_steps(em, form$steps)
+  body <- with_looks(emit_steps(em, form$steps))
   arrays <- Filter(function(id) !is_scalar(form, id) && !id %in% form$constant, names(em$names))
+  given <- unlist(lapply(seq_along(form$arguments), function(i) {
+    emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1))
+  }))
+  slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)))
   lines_of(
-    sprintf("enum { held = %d };", length(arrays) + 1L + em$most_slots + (length(form$spared) > 0)), "",
+    sprintf("enum { held = %d };", length(arrays) + length(slots)), "",
     if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
     indent(c(
-      flag_lines(form), "R_xlen_t tick = DS_TURNS;",
-      "DS_SLOT(scratch);", if (length(form$spared)) "DS_SLOT(spare);", sprintf(
-        "DS_SLOT(places%d);",
-        seq_len(em$most_slots)
-      ), declarations(em),
-      unlist(lapply(seq_along(form$arguments), function(i) {
-        emit_argument(em, form$arguments[[i]], sprintf(
-        "a[%d]",
-        i - 1
-      )) })),
-      if (form$random) "GetRNGstate();", "", body, ending_lines(form)
+      body_locals(body), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
+      if (form$random) "GetRNGstate();", "", body, ending_lines(c(given, body))
     )),
     "}",
     if (has_callees) c(
@@ -67,20 +62,6 @@ emit_kernel <- function(form, has_callees) {
       "  if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
       "  return ds_body(a, where);", "}"
     )
-  )
-}
-
-flag_lines <- function(form) {
-  c("int bad = 0, bad_noted = 0;", if (form$lean) c("int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;"))
-}
-
-# Where a kernel ends without a value. What a missing integer led to is no reason of its own.
-ending_lines <- function(form) {
-  look <- if (form$lean) "DS_LOOK_MISSING_FIRST;"
-  c(
-    "fallback: __attribute__((unused));", look, "UNPROTECT(held);", "return NULL;",
-    "past_end: __attribute__((unused));", look, "UNPROTECT(held);", "return DS_PAST_END;",
-    if (form$lean) c("missing: __attribute__((unused));", "UNPROTECT(held);", "return DS_MISSING;")
   )
 }
 
@@ -210,15 +191,16 @@ emit_step <- function(em, step) {
     store = emit_store(em, step, name),
     store_many = emit_store_many(em, step, name),
     append = emit_append(em, step, name),
-    own = sprintf(if (length(em$form$spared)) "DS_OWN_SPARE(%s, %s);" else "DS_OWN(%s, %s);", name, mode_field(em$form$vars[[step$name]]$modes, "reader")),
+    own = sprintf("DS_OWN%s(%s, %s);", if (length(em$form$spared)) "_SPARE" else "", name,
+      mode_field(em$form$vars[[step$name]]$modes, "reader")),
     room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", index_text(em, step$sum), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
     `repeat` = emit_repeat(em, step),
-    `break` = c(if (em$flags) flag_line(em, "DS_NOTE"), "break;"),
-    `next` = c(if (em$flags) flag_line(em, "DS_NOTE"), "continue;"),
+    `break` = c(if (em$flags) note_mark, "break;"),
+    `next` = c(if (em$flags) note_mark, "continue;"),
     scope = emit_scope(em, step),
     leave = sprintf("goto end_%s;", label_text(step$label)),
     fallback = "DS_FALLBACK;",
@@ -231,8 +213,8 @@ emit_step <- function(em, step) {
 }
 
 emit_repeat <- function(em, step) {
-  loop <- function(body) {
-    c("for (;;) {", indent(c(sprintf("DS_TURN(%d);", step_cost(step)), loop_lines(em, body, "0"))), "}")
+  loop <- function(body, looks = TRUE) {
+    c("for (;;) {", indent(c(if (looks) sprintf("DS_TURN(%d);", step_cost(step)), loop_lines(em, body, "0"))), "}")
   }
   if (is.null(step$tests)) {
     held <- held_lines(em, step)
@@ -244,7 +226,10 @@ emit_repeat <- function(em, step) {
   tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
   lines <- c(
     scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
-    indent(c(held_lines(em, step), loop(step$blocks$body))), "} else {", indent(loop(step$blocks$careful)), "}"
+    indent(c(
+      if (!is.null(step$turns)) sprintf("DS_TURNS_AHEAD(%s, %d);", index_text(em, step$turns), step_cost(step)),
+      held_lines(em, step), loop(step$blocks$body, is.null(step$turns))
+    )), "} else {", indent(loop(step$blocks$careful)), "}"
   )
   em$root <- root
   c("{", indent(lines), "}")
@@ -306,7 +291,8 @@ emit_return <- function(em, step) {
   if (!em$main) {
     return(sprintf(
       "{ const %s result_ = %s; %s; return result_; }", mode_field(em$form$mode, "c"),
-      c_value(em, as_mode(step$args[[1]], em$form$mode)), if (em$form$noted) "*noted |= bad" else "DS_NEED(!(bad | bad_noted))"
+      c_value(em, as_mode(step$args[[1]], em$form$mode)),
+      if (em$form$noted) "*noted |= bad" else "DS_NEED(!(bad | bad_noted))"
     ))
   }
   made <- emit_object(em, step$shape, step$args)
@@ -314,8 +300,7 @@ emit_return <- function(em, step) {
   give <- if (step$visible) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
   c("{", indent(c(
     made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
-    sprintf("if (DS_RARE(%s)) { UNPROTECT(%d); DS_FALLBACK; }", if (em$form$lean) "DS_ANY_FLAG" else "bad | bad_noted",
-      made$count + 1L), random,
+    flags_mark(made$count + 1L), random,
     sprintf("UNPROTECT(held + %d);", made$count + 1L), give
   )), "}")
 }

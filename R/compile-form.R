@@ -40,7 +40,8 @@ op_table <- c(
     copy_tag = op_row(0, c("name", "from"), effects = "writes"), empty = op_row(0, "name", effects = "writes"),
     store = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     store_many = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
-    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"), room = op_row(0, c("name", "sum"),
+    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"),
+    room = op_row(0, c("name", "sum"),
       effects = "falls back"
     ), guard = op_row(0, c("name", "tags"), effects = "falls back"),
     `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),

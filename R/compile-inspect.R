@@ -7,7 +7,8 @@
 #' one row
 #'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
 #'   from the cache), `cached`, `past_end` and `careful` (whether it was built again because a
-#'   call reached past the end of a vector, or met an integer that is missing or large) and `source` (C). Printed it also tells what is read outside the function at each call, and how often a call fell
+#'   call reached past the end of a vector, or met an integer that is missing or large) and `source` (C). Printed it
+#'   also tells what is read outside the function at each call, and how often a call fell
 #'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
 #'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0,
 #'   a single
@@ -16,7 +17,7 @@
 #'   the kernel runs, where that can be several things.
 #' @section Errors: `ds_error_input` when `fast` is not a compiled function, or nothing was built yet.
 #' @examples
-#' total <- ds_compile(function(rain) sum(rain * 2), fallback = TRUE)
+#' total <- ds_compile(function(rain) sum(rain * 2))
 #' total(c(0.2, 1.4))
 #' ds_original(total)
 #' as.data.frame(ds_inspect(total))
@@ -41,7 +42,7 @@ ds_inspect <- function(fast, what = c("specialisations", "form")) {
   )
   structure(
     list(
-      table = table, numerics = state$numerics, fallbacks = state$counts[[1]],
+      table = table, parts = parts_table(state), numerics = state$numerics, fallbacks = state$counts[[1]],
       outside = unique(unlist(lapply(built, function(one) {
         vapply(
         one$form$outside, function(part) outside_words(part),

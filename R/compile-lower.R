@@ -13,7 +13,7 @@ null_value <- function() new_value(NULL, "null")
 list_value <- function(parts, labels) list(kind = "list", parts = parts, labels = labels)
 
 # What the compiler does not take: the line, the expression, why, a way out.
-refuse <- function(cx, code, why, hint = "Leave this part in R, or use `fallback = TRUE`.") {
+refuse <- function(cx, code, why, hint = "Leave out `whole = TRUE`: this part then runs in R.") {
   text <- gsub(temporary_mark, "", paste(deparse(code, width.cutoff = 60L), collapse = " "), fixed = TRUE)
   if (nchar(text) > 70) text <- paste0(substr(text, 1, 67), "...")
   file <- cx$scope$kernel$file

@@ -11,31 +11,39 @@ pass_places <- function(form) {
 }
 
 # The outermost loop that proves as much as the loops inside it by themselves.
-prove_steps <- function(form, steps) {
+prove_steps <- function(form, steps, inside = FALSE) {
   lapply(steps, function(step) {
     inner <- step
-    inner$blocks <- lapply(step$blocks, function(block) prove_steps(form, block))
-    if (!step$op %in% c("for", "repeat")) return(inner)
-    whole <- if (step$op == "for") prove_nest(form, step) else prove_while(form, step)
-    if (is.null(whole) || proved_count(whole) < proved_count(inner)) inner else whole
+    is_loop <- step$op %in% c("for", "repeat")
+    inner$blocks <- lapply(step$blocks, function(block) prove_steps(form, block, inside || is_loop))
+    if (!is_loop) return(inner)
+    whole <- if (step$op == "for") prove_nest(form, step, inside) else prove_while(form, step, inside)
+    if (is.null(whole) || proved_count(whole) < proved_count(inner) || is.null(whole$tests)) return(inner)
+    if (has_loop(step$blocks$body)) whole$blocks$careful <- inner$blocks$body # loops inside may be proved by themselves
+    whole
   })
 }
 
+# Loops inside a nest are short, so that interrupts need no looks in their turns.
+most_inner_turns <- 2^20
+
 is_range_loop <- function(step) step$op == "for" && step$args[[1]]$op == "range"
 
-proved_count <- function(step) {
+# What was proved of the places in a step, and of its sums.
+proved_count <- function(step, fields = c("proved", "fits")) {
   count <- 0
   each_step(list(step), function(one) {
-    count <<- count + isTRUE(one$proved) + sum(vapply(one$args, function(arg) count_values(arg, "proved"), 0))
+    values <- vapply(one$args, function(arg) sum(vapply(fields, count_values, 0, node = arg)), 0)
+    count <<- count + isTRUE(one$proved) + sum(values)
   })
   count
 }
 
-count_values <- function(node, field) {
-  isTRUE(node[[field]]) + sum(vapply(node$args, function(arg) count_values(arg, field), 0))
+count_values <- function(field, node) {
+  isTRUE(node[[field]]) + sum(vapply(node$args, function(arg) count_values(field, arg), 0))
 }
 
-prove_nest <- function(form, step) {
+prove_nest <- function(form, step, inside) {
   nest <- new_nest(form, step$blocks$body)
   if (is_range_loop(step)) {
     direction <- if (goes_down(step$args[[1]])) -1 else 1
@@ -43,13 +51,16 @@ prove_nest <- function(form, step) {
   } else {
     direction <- 1
     ends <- vector_ends(nest, step, list())
-    if (is.null(ends)) return(NULL)
-    step$there <- TRUE
+    step$there <- !is.null(ends)
+    ends <- ends %||% list()
   }
   body <- prove_body(nest, step, ends, list())
   if (is.null(body)) return(NULL)
   careful <- step$blocks$body
   step$blocks$body <- body
+  turns <- if (is_range_loop(step)) c(hi = 1, lo = -1, `1` = 1) else
+    stats::setNames(1, paste0("n:", step$args[[1]]$name))
+  step <- prove_counts(nest, step, turns, inside)
   step <- hoist_elements(nest, step)
   step$blocks$careful <- careful
   step$tests <- unique(nest$tests)
@@ -73,7 +84,8 @@ goes_either <- function(step) {
   if (over$op != "range") return(FALSE)
   count <- 0
   each_step(step$blocks$body, function(one) count <<- count + 1)
-  over$colon && over$args[[1]]$op != "const" && over$args[[2]]$op != "const" && !has_loop(step$blocks$body) && count <= 12
+  open <- over$colon && over$args[[1]]$op != "const" && over$args[[2]]$op != "const"
+  open && !has_loop(step$blocks$body) && count <= 12
 }
 
 # `n:1` and its like, by the look of them.
@@ -103,7 +115,7 @@ prove_step <- function(nest, step, active) {
   if (is_range_loop(step)) return(prove_inner(nest, step, active))
   step <- map_values(step, function(node) prove_node(nest, node, node$args, active))
   if (step$op == "store") step <- prove_node(nest, step, step$args[-1], active)
-  if (step$op == "repeat") step <- prove_while(nest$form, step) %||% step
+  if (step$op == "repeat") step <- prove_while(nest$form, step, TRUE) %||% step
   if (!is.null(step$tests) && has_loop(step$blocks$body)) return(step)
   if (step$op == "for") {
     ends <- vector_ends(nest, step, active)
@@ -125,11 +137,13 @@ prove_inner <- function(nest, step, active) {
   sums <- lapply(over$args, index_sum, nest, active)
   if (any(vapply(sums, is.null, NA))) return(NULL)
   direction <- if (goes_down(over)) -1 else 1
-  ends <- list(lo = sums[[if (direction == 1) 1 else 2]], hi = sums[[if (direction == 1) 2 else 1]], direction = direction)
+  if (direction == -1) sums <- rev(sums)
+  ends <- list(lo = sums[[1]], hi = sums[[2]], direction = direction)
   known <- need_test(nest, lowest(add_sums(ends$hi, ends$lo, -1), active), if (over$colon) 0 else -1) &&
     need_test(nest, lowest(ends$lo, active), -most_counted) &&
     need_test(nest, lowest(add_sums(c(`1` = most_counted), ends$hi, -1), active), 0)
-  if (!known) return(NULL)
+  short <- add_sums(c(`1` = most_inner_turns), add_sums(ends$lo, ends$hi, -1))
+  if (!known || !need_test(nest, lowest(short, active), 0)) return(NULL)
   body <- prove_body(nest, step, ends, active)
   if (is.null(body)) return(NULL)
   step$blocks$body <- body
@@ -273,7 +287,9 @@ index_sum <- function(node, nest, active) {
   if (node$op == "extent") {
     return(if (!node$name %in% nest$replaced) stats::setNames(1, paste0("d:", node$which, ":", node$name)))
   }
-  if (node$op == "integer_to_double" && node$args[[1]]$mode == "integer") return(index_sum(node$args[[1]], nest, active))
+  if (node$op == "integer_to_double" && node$args[[1]]$mode == "integer") {
+    return(index_sum(node$args[[1]], nest, active))
+  }
   if (node$op == "var") return(variable_sum(node, nest, active))
   if (node$op == "element") return(element_sum(node, nest, active))
   if (!node$op %in% c("add", "sub", "add_i", "sub_i", "mul", "mul_i")) return(NULL)

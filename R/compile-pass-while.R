@@ -1,8 +1,8 @@
 # Loops under a condition whose counter goes one way, from where it stands to a bound of the condition:
 # `while (j > 0 && ...)`, where `j` only gets smaller. What pass_places() proves of ranges is proved of it.
 
-# NULL where nothing is.
-prove_while <- function(form, step) {
+# NULL where nothing is. `inside` another loop it is taken to be short.
+prove_while <- function(form, step, inside) {
   parts <- loop_condition(step$blocks$body)
   if (is.null(parts)) return(NULL)
   nest <- new_nest(form, step$blocks$body)
@@ -15,6 +15,8 @@ prove_while <- function(form, step) {
   if (length(active) == 0) return(NULL)
   nest$written <- setdiff(nest$written, names(active))
   fast <- body
+  turns <- highest(add_sums(active[[1]]$hi, active[[1]]$lo, -1), list())
+  short <- inside && !has_loop(body) && need_test(nest, add_sums(c(`1` = most_inner_turns), turns, -1), 0)
   # the first operands of the condition are worked out before the counter is known to be inside
   known <- prove_condition(nest, body[[1]]$args[[1]], active)
   fast[[1]]$args <- list(known)
@@ -25,6 +27,7 @@ prove_while <- function(form, step) {
   proved <- hoist_elements(nest, proved)
   proved$blocks$careful <- body
   proved$tests <- unique(nest$tests)
+  if (short) proved$turns <- turns
   if (proved_count(proved) > 0 && length(proved$tests)) proved
 }
 
@@ -36,14 +39,17 @@ loop_condition <- function(body) {
   conjuncts(first$args[[1]])
 }
 
-conjuncts <- function(node) if (node$op == "and_then") c(conjuncts(node$args[[1]]), conjuncts(node$args[[2]])) else list(node)
+conjuncts <- function(node) {
+  if (node$op == "and_then") c(conjuncts(node$args[[1]]), conjuncts(node$args[[2]])) else list(node)
+}
 
 # Whole numbers that every step of these which gives them a value moves the same way.
 moving_counters <- function(form, steps, way) {
   writes <- writing_steps(steps)
   names <- unique(vapply(writes, function(step) step$name, ""))
   Filter(function(id) {
-    known <- id %in% form$wide || (is_scalar(form, id) && identical(form$vars[[id]]$modes, "integer") && id %in% form$sure)
+    integer <- is_scalar(form, id) && identical(form$vars[[id]]$modes, "integer")
+    known <- id %in% form$wide || (integer && id %in% form$sure)
     known && all(vapply(Filter(function(step) step$name == id, writes), moves_by_constant, NA, way))
   }, names)
 }
@@ -84,10 +90,8 @@ prove_condition <- function(nest, node, active) {
   bounded <- Filter(function(id) {
     any(vapply(conjuncts(left), function(part) !is.null(bound_of(nest, part, id, active)), NA))
   }, names(active))
-  right <- if (length(bounded)) {
-    prove <- function(inner) prove_node(nest, inner, inner$args, active[bounded])
-    prove(map_values(node$args[[2]], prove))
-  } else node$args[[2]]
+  prove <- function(inner) prove_node(nest, inner, inner$args, active[bounded])
+  right <- if (length(bounded)) prove(map_values(node$args[[2]], prove)) else node$args[[2]]
   node$args <- list(left, right)
   node
 }

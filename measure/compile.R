@@ -5,6 +5,8 @@
 #             take it from the cache; microseconds of a warm call with three arguments
 library(deepstride)
 source(file.path("measure", "compile", "kernels.R"))
+source(file.path("measure", "compile", "more.R"))
+compile_kernels <- c(compile_kernels, compile_kernels_more)
 arguments <- commandArgs(TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 

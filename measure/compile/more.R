@@ -62,7 +62,8 @@ compile_kernels_more <- list(
       lowest
     },
     c = "static inline int least(int a, int b) { return a < b ? a : b; }
-      SEXP kernel(SEXP hs) { R_xlen_t n = Rf_nrows(hs), m = Rf_ncols(hs); SEXP o = PROTECT(Rf_allocMatrix(INTSXP, n, m));
+      SEXP kernel(SEXP hs) { R_xlen_t n = Rf_nrows(hs), m = Rf_ncols(hs);
+      SEXP o = PROTECT(Rf_allocMatrix(INTSXP, n, m));
       int *h = INTEGER(hs), *r = INTEGER(o); memset(r, 0, sizeof(int) * n * m);
       for (R_xlen_t j = 1; j < m - 1; ++j) for (R_xlen_t i = 1; i < n - 1; ++i) {
         R_xlen_t k = i + j * n; r[k] = least(least(h[k - 1], h[k + 1]), least(h[k - n], h[k + n])) - h[k]; }
@@ -103,7 +104,8 @@ compile_kernels_more <- list(
       for (k in class) counts[k] <- counts[k] + 1L
       counts
     },
-    c = "SEXP kernel(SEXP ks, SEXP m) { R_xlen_t n = XLENGTH(ks); SEXP o = PROTECT(Rf_allocVector(INTSXP, INTEGER(m)[0]));
+    c = "SEXP kernel(SEXP ks, SEXP m) { R_xlen_t n = XLENGTH(ks);
+      SEXP o = PROTECT(Rf_allocVector(INTSXP, INTEGER(m)[0]));
       int *c = INTEGER(o), *k = INTEGER(ks); memset(c, 0, sizeof(int) * INTEGER(m)[0]);
       for (R_xlen_t i = 0; i < n; ++i) ++c[k[i] - 1]; UNPROTECT(1); return o; }"
   ),
@@ -414,7 +416,8 @@ compile_kernels_more <- list(
       }
       total / count
     },
-    c = "SEXP kernel(SEXP rs, SEXP gs) { R_xlen_t n = XLENGTH(rs); double *r = REAL(rs), t = 0; int *g = LOGICAL(gs), c = 0;
+    c = "SEXP kernel(SEXP rs, SEXP gs) { R_xlen_t n = XLENGTH(rs); double *r = REAL(rs), t = 0;
+      int *g = LOGICAL(gs), c = 0;
       for (R_xlen_t i = 0; i < n; ++i) if (g[i]) { t += r[i]; ++c; } return Rf_ScalarReal(t / c); }"
   ),
   fill_gaps = list(
@@ -428,7 +431,8 @@ compile_kernels_more <- list(
       for (i in seq_along(level)) if (is.na(level[i])) level[i] <- last else last <- level[i]
       level
     },
-    c = "SEXP kernel(SEXP ls) { R_xlen_t n = XLENGTH(ls); SEXP o = PROTECT(Rf_duplicate(ls)); double *y = REAL(o), last = 0;
+    c = "SEXP kernel(SEXP ls) { R_xlen_t n = XLENGTH(ls); SEXP o = PROTECT(Rf_duplicate(ls));
+      double *y = REAL(o), last = 0;
       for (R_xlen_t i = 0; i < n; ++i) if (ISNAN(y[i])) y[i] = last; else last = y[i]; UNPROTECT(1); return o; }"
   ),
   insertion = list(
@@ -458,14 +462,16 @@ compile_kernels_more <- list(
         old <- heat
         for (j in 2:(m - 1)) {
           for (i in 2:(n - 1)) {
-            heat[i, j] <- old[i, j] + 0.1 * (old[i - 1, j] + old[i + 1, j] + old[i, j - 1] + old[i, j + 1] - 4 * old[i, j])
+            around <- old[i - 1, j] + old[i + 1, j] + old[i, j - 1] + old[i, j + 1]
+            heat[i, j] <- old[i, j] + 0.1 * (around - 4 * old[i, j])
           }
         }
       }
       heat
     },
     c = "SEXP kernel(SEXP hs, SEXP ts) { R_xlen_t n = Rf_nrows(hs), m = Rf_ncols(hs); int turns = INTEGER(ts)[0];
-      SEXP a = PROTECT(Rf_duplicate(hs)), b = PROTECT(Rf_duplicate(hs)); double *restrict h = REAL(a), *restrict o = REAL(b);
+      SEXP a = PROTECT(Rf_duplicate(hs)), b = PROTECT(Rf_duplicate(hs));
+      double *restrict h = REAL(a), *restrict o = REAL(b);
       for (int t = 0; t < turns; ++t) { memcpy(o, h, 8 * n * m);
         for (R_xlen_t j = 1; j < m - 1; ++j) for (R_xlen_t i = 1; i < n - 1; ++i) { R_xlen_t k = i + j * n;
           h[k] = o[k] + 0.1 * (o[k - 1] + o[k + 1] + o[k - n] + o[k + n] - 4 * o[k]); } }

@@ -190,3 +190,21 @@ test_that("a kernel is built with care where an integer is missing, once", {
   expect_identical(ds_inspect(fast)$fallbacks, 0)
   expect_identical(as.data.frame(ds_inspect(fast))$careful, c(TRUE, FALSE)) # vectors, and a single number
 })
+
+test_that("counts overflow where R's do", {
+  top <- .Machine$integer.max
+  f <- function(start, x, k) {
+    run <- start
+    counts <- c(start, 0L)
+    for (i in seq_along(x)) {
+      run <- if (x[i] + k > 2L) run + 2L else if (x[i] < 0L) 5L else run
+      counts[x[i]] <- counts[x[i]] + 1L
+    }
+    list(run, counts)
+  }
+  for (x in list(1:2, c(2L, 2L, 1L), c(1L, 1L, 1L), c(-1L, 2L), c(2L, NA), integer())) {
+    for (start in c(0L, top - 1L, top - 3L, NA, -5L)) for (k in c(1L, top)) {
+      expect_identical(outcome_of(ds_compile(f), list(start, x, k)), outcome_of(f, list(start, x, k)))
+    }
+  }
+})

@@ -114,7 +114,7 @@ test_that("a loop that covers less than the vector leaves the rest as it was fil
 
 # How many places are proved to be inside before the loop that they stand in.
 proved_places <- function(f, ...) {
-  sum(vapply(annotated(f, ...)$steps, internal("proved_count"), 0))
+  sum(vapply(annotated(f, ...)$steps, internal("proved_count"), 0, fields = "proved"))
 }
 
 test_that("the condition of a loop and where its counter starts prove the places in it", {
@@ -170,7 +170,9 @@ test_that("the condition of a loop and where its counter starts prove the places
   for (n in 0:4) {
     for (value in c(-1, 2.5, NA)) {
       given <- list(c(1, 2, 3)[seq_len(n)], value)
-      for (f in list(insert, sift, rising, unbounded)) expect_identical(outcome_of(ds_compile(f), given), outcome_of(f, given))
+      for (f in list(insert, sift, rising, unbounded)) {
+        expect_identical(outcome_of(ds_compile(f), given), outcome_of(f, given))
+      }
     }
     expect_identical(ds_compile(above)(c(3, 1, 2), n), above(c(3, 1, 2), n))
   }
