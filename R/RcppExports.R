@@ -37,8 +37,12 @@ ulp_gaps <- function(x, y) {
     .Call(`_deepstride_ulp_gaps`, x, y)
 }
 
-dispatch_address <- function(guarded) {
-    .Call(`_deepstride_dispatch_address`, guarded)
+kinds_of_variables <- function(frame, symbols) {
+    .Call(`_deepstride_kinds_of_variables`, frame, symbols)
+}
+
+dispatch_address <- function(which) {
+    .Call(`_deepstride_dispatch_address`, which)
 }
 
 load_kernel <- function(path) {

@@ -17,7 +17,7 @@ verb_compile <- function(command) {
   if (!is.null(options$emit)) check_choice(options$emit, "c", "--emit")
   fast <- allowInterrupts({
     f <- script_function(command$file, options$name)
-    ds_compile(f, like = like_arguments(options$like))
+    ds_compile(f, like = like_arguments(options$like), whole = TRUE)
   })
   inspection <- ds_inspect(fast)
   if (!is.null(options$emit) && !options$json) {

@@ -5,35 +5,41 @@
 #' arguments, same results, bit for bit. Types are learnt from the arguments of each call; a call with
 #' types not seen before builds one more specialisation, which is kept in the user's cache.
 #'
+#' The function runs native as a whole where the compiler takes all of it for the arguments of a call. Where it does
+#' not, its **loops** run native each by itself, the outermost that can: around them the function's own R code runs in
+#' its own frame, so that printing, text, `match.arg()`, `...` or `on.exit()` mean what they mean. A loop takes
+#' the variables that it reads and gives back those that it changed. Which loops stayed in R is said once, in a message
+#' (class `ds_message_stayed`); [ds_inspect()] tells what ran where, and why.
+#'
 #' What is rare is left to R itself: where a call would raise an error or a warning, meets an index below 1, recycles
-#' unevenly, overflows an integer or is given names, the compiled code leaves without a trace and the body of the
-#' function
-#' runs in its own frame instead, so that its result, its warnings and its errors are R's own: a *fallback*.
-#' `ds_inspect()`
-#' counts fallbacks; where three calls in a row end so, a message (class `ds_message_fallback`) says why, once. A call
-#' that reaches past the end of a vector where the code does not foresee it has the kernel built once more, for that.
+#' unevenly or overflows an integer, the native code leaves without a trace and R does it instead, so that its result,
+#' its warnings and its errors are R's own: a *fallback*. `ds_inspect()` counts fallbacks; where three calls in a row
+#' end so, a message (class `ds_message_fallback`) says why, once. A loop that falls back again and again is tried less
+#' and less often, and so is one that takes less time in R. A call that reaches past the end of a vector where the code
+#' does not foresee it, or meets an integer that is missing or large, has the kernel built once more, for that.
 #'
 #' Arguments are worked out where R would work them out, or not at all; variables and functions found outside the
 #' function are looked at again at each call.
 #'
 #' @section The language:
-#' * Logical, integer and double numbers, vectors, matrices and arrays without names; results are these, `NULL`, or
-#'   (nested) lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be
-#'   kept in
-#'   variables and taken apart with `r$a`.
+#' * Logical, integer and double numbers, vectors, matrices and arrays; results are these, `NULL`, or (nested) lists of
+#'   these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in variables and
+#'   taken apart with `r$a`.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
 #'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
 #'   `x[places]`; writing past the end and `x <- c(x, v)` take constant time on average.
-#' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel; those of
-#'   single numbers may call themselves and each other.
-#' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number
-#'   here and
-#'   a vector there; a matrix stays one.
+#' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel, and functions
+#'   passed on to them; those of single numbers may call themselves and each other.
+#' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here
+#'   and a vector there; a matrix stays one.
 #'
-#' What is not in the language is refused with its line, and a way out. Functions that call themselves may go
-#' deeper than
-#' in R.
+#' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series, where the
+#' names can't come out of the loop; elements of lists and columns of data frames by name (`met$rain[i]`), read and
+#' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
+#' given, and arguments behind `...`; questions about types (`is.matrix(x)`), answered before the loop is built.
+#'
+#' Functions that call themselves may go deeper than in R.
 #'
 #' @eval manual_of_builtins()
 #'
@@ -44,8 +50,9 @@
 #'   run native each by itself where the whole does not, and what is left runs in R, in the function's own frame.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
-#' @section Errors: `ds_error_input` when `f` is no function written in R; `ds_error_unsupported`, with file,
-#'   line and expression, for what the compiler does not take; `ds_error_build` when there is no C compiler.
+#' @section Errors: `ds_error_input` when `f` is no function written in R. With `whole = TRUE` also
+#'   `ds_error_unsupported`, with file, line and expression, for what the compiler does not take, and `ds_error_build`
+#'   when there is no C compiler; without it, these are reasons for staying in R.
 #' @examples
 #' route <- function(rain, keep) {
 #'   out <- numeric(length(rain))
@@ -100,14 +107,15 @@ new_state <- function(f, kernel, numerics, whole) {
 # looked up in the namespace, which survives being saved, as its address does not.
 compiled_function <- function(kernel, state) {
   cut <- if (state$whole) list(body = kernel$body, parts = list()) else cut_loops(kernel)
-  state$parts <- ready_parts(cut$parts, state)
+  state$parts <- cut$parts
+  for (part in cut$parts) part$owner <- state
   dots <- "..." %in% names(kernel$formals)
   body <- if (dots) cut$body else call("{", dispatch_call(state), cut$body)
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
 }
 
-dispatch_call <- function(state) {
-  as.call(list(.External2, as.call(list(as.name("$"), topenv(), as.name("dispatch_routine"))), state))
+dispatch_call <- function(state, routine = "dispatch_routine") {
+  as.call(list(.External2, as.call(list(as.name("$"), topenv(), as.name(routine))), state))
 }
 
 build_ahead <- function(kernel, state, like) {
@@ -120,11 +128,12 @@ build_ahead <- function(kernel, state, like) {
   specialise(state, like[names(kernel$formals)])
 }
 
-dispatch_routine <- guarded_routine <- NULL # set when the package is loaded
+dispatch_routine <- guarded_routine <- waits_routine <- NULL # set when the package is loaded
 
 .onLoad <- function(libname, pkgname) {
-  assign("dispatch_routine", dispatch_address(FALSE), envir = topenv()) # Rcpp registers routines of `.Call` alone
-  assign("guarded_routine", dispatch_address(TRUE), envir = topenv())
+  assign("dispatch_routine", dispatch_address(1L), envir = topenv()) # Rcpp registers routines of `.Call` alone
+  assign("guarded_routine", dispatch_address(2L), envir = topenv())
+  assign("waits_routine", dispatch_address(3L), envir = topenv())
 }
 
 # Positions of the arguments that R is certain to work out, in its order, before anything else that can be
@@ -242,7 +251,16 @@ has_odd_attributes <- function(value) {
 refused <- function(state, raise) {
   if (state$whole) raise()
   state$reason <- tryCatch(raise(), error = identity)
+  if (inherits(state$reason, "ds_error_build")) tell_unbuilt(state)
   FALSE
+}
+
+tell_unbuilt <- function(state) {
+  if (!is.null(state$told)) return()
+  state$told <- TRUE
+  rlang::inform(c("A function runs in R instead of native code.", i = condition_line(state$reason)),
+    class = "ds_message_stayed"
+  )
 }
 
 refuse_argument <- function(kernel, values, at) {

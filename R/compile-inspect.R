@@ -2,12 +2,16 @@
 #'
 #' @param fast A function of [ds_compile()].
 #' @param what `"specialisations"`: what was built. `"form"`: the form between R and C of the latest one, as the
-#'   passes leave it.
+#'   passes leave it. `"c"`: its C.
 #' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame
 #' one row
 #'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
 #'   from the cache), `cached`, `past_end` and `careful` (whether it was built again because a
-#'   call reached past the end of a vector, or met an integer that is missing or large) and `source` (C). Printed it
+#'   call reached past the end of a vector, or met an integer that is missing or large) and `source` (C). Its field
+#'   `parts` is a
+#'   tibble of what runs where, a row for each loop that does not stand in a native one: `from` and `to` (lines), `loop`
+#'   (`TRUE`), `runs` ("native" or "R"), `reason` (why it is R), `calls` and `handed_back` (calls in which a loop by
+#'   itself was left to R). Printed it
 #'   also tells what is read outside the function at each call, and how often a call fell
 #'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
 #'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0,
@@ -26,9 +30,11 @@ ds_original <- function(fast) compiled_state(fast)$original
 
 #' @rdname ds_original
 #' @export
-ds_inspect <- function(fast, what = c("specialisations", "form")) {
+ds_inspect <- function(fast, what = c("specialisations", "form", "c")) {
   state <- compiled_state(fast)
-  if (check_choice(what, c("specialisations", "form"), "what") == "form") return(latest_form(state))
+  what <- check_choice(what, c("specialisations", "form", "c"), "what")
+  if (what == "form") return(latest_form(state))
+  if (what == "c") return(latest_c(state))
   built <- state$built
   table <- tibble::tibble(
     arguments = vapply(built, function(one) types_words(one$types), "", USE.NAMES = FALSE),
@@ -48,19 +54,27 @@ ds_inspect <- function(fast, what = c("specialisations", "form")) {
         one$form$outside, function(part) outside_words(part),
         ""
       ) }))),
-      formals = names(formals(state$original))
+      formals = names(formals(state$original)), text = state$kernel$text
     ),
     class = "ds_inspection"
   )
 }
 
 latest_form <- function(state) {
-  if (length(state$built) == 0) {
+  structure(print_form(annotate_form(latest_build(state)$form)), class = "ds_form")
+}
+
+latest_c <- function(state) structure(read_text(latest_build(state)$source), class = "ds_c")
+
+# Of the function, or of one of its loops.
+latest_build <- function(state) {
+  built <- state$built
+  for (part in state$parts) for (variant in part$variants) built <- c(built, variant$state$built)
+  if (length(built) == 0) {
     abort_input("Nothing was built for this function yet.", hint = "Call it once, or compile it with `like`.",
       arg = "fast")
   }
-  form <- annotate_form(state$built[[length(state$built)]]$form)
-  structure(print_form(form), class = "ds_form")
+  built[[length(built)]]
 }
 
 types_words <- function(types) {

@@ -9,7 +9,19 @@ lower_call <- function(cx, name, code) {
     refuse(cx, code, if (nzchar(name)) sprintf("the compiler does not know `%s()`", name) else unknown_words(name))
   }
   given <- call_arguments(cx, kernel, code)
+  functions <- Filter(Negate(is.null), lapply(given, function(part) function_argument(cx, part)))
+  if (length(functions)) return(write_in(cx, kernel, given, code, functions))
   stand_alone(cx, kernel, given, code) %||% write_in(cx, kernel, given, code)
+}
+
+# The function that an argument is, as a kernel; NULL where it is something else.
+function_argument <- function(cx, part) {
+  if (is.call(part) && call_name(part) == "function") return(inner_kernel(cx, "function", part))
+  if (!is.name(part) || rlang::is_missing(part)) return(NULL)
+  name <- as.character(part)
+  key <- variable_key(cx, name)
+  if (!is.null(key)) return(if (identical(cx$flow[[key]]$kind, "function")) cx$flow[[key]]$kernel)
+  if (is.function(get0(name, cx$scope$kernel$env, inherits = TRUE))) function_named(cx, name)
 }
 
 # The code of each argument that a call gives, in the order of the formals.
@@ -125,7 +137,7 @@ callee_mode <- function(form) {
 }
 
 # A call as steps: the arguments, the body, the value in a variable.
-write_in <- function(cx, kernel, given, code) {
+write_in <- function(cx, kernel, given, code, functions = list()) {
   if (kernel$name %in% cx$written_in) {
     refuse(
       cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
@@ -136,7 +148,9 @@ write_in <- function(cx, kernel, given, code) {
   cx$inlined[[kernel$name]] <- times
   prefix <- sprintf("%s%s %d ", cx$scope$prefix, kernel$name, times)
   outer <- list(scope = cx$scope, line = cx$line, loops = cx$loops)
-  scope <- argument_scope(cx, kernel, given, prefix)
+  scope <- argument_scope(cx, kernel, given[setdiff(names(given), names(functions))], prefix)
+  for (name in names(functions)) cx$flow[[paste0(prefix, name)]] <- list(kind = "function", kernel = functions[[name]])
+  scope$missing <- setdiff(scope$missing, names(functions))
   scope$result <- new_variable(cx)
   cx$scope <- scope
   cx$loops <- list()
@@ -238,9 +252,13 @@ force_promise <- function(cx, key, type) {
 
 # `g <- function(...) ...` inside a kernel.
 define_function <- function(cx, key, name, value) {
-  cx$flow[[key]] <- list(kind = "function", kernel = list(
+  cx$flow[[key]] <- list(kind = "function", kernel = inner_kernel(cx, name, value))
+  null_value()
+}
+
+inner_kernel <- function(cx, name, value) {
+  list(
     name = name, formals = as.list(value[[2]]), body = value[[3]], env = cx$scope$kernel$env, line = cx$line,
     file = cx$scope$kernel$file, scope = cx$scope
-  ))
-  null_value()
+  )
 }

@@ -5,12 +5,17 @@
 # Functions that look at the frame or the call that they are called from: a loop with one of them is left to R.
 looks_around <- c(
   "missing", "nargs", "match.arg", "match.call", "Recall", "sys.call", "sys.function", "sys.frame", "parent.frame",
-  "environment", "on.exit", "substitute", "<<-", "delayedAssign", "return", "invokeRestart"
+  "environment", "on.exit", "substitute", "<<-", "delayedAssign", "invokeRestart"
 )
 
 # Functions that may make or change variables by name: with one of them nothing is cut.
-names_variables <- c("assign", "eval", "evalq", "list2env", "attach", "makeActiveBinding", "source", "sys.source", "with",
-  "local", "within")
+names_variables <- c(
+  "assign", "eval", "evalq", "list2env", "attach", "makeActiveBinding", "source", "sys.source",
+  "with", "local", "within"
+)
+
+# Functions that may read variables by name: with one of them a loop gives back all that it changed.
+names_read_from_text <- c("get", "get0", "mget", "exists", "environment", "ls", "sys.frame", "dynGet", "do.call")
 
 # list(body, parts): the body with its loops cut, and what is known of each.
 cut_loops <- function(kernel) {
@@ -44,8 +49,19 @@ cut_code <- function(cut, code) {
   code[[at]] <- cut_code(cut, code[[at]])
   cut$depth <- cut$depth - 1
   if (is.null(part)) return(code)
-  run <- as.call(list(as.call(list(as.name("$"), topenv(), as.name("run_part"))), part))
-  as.call(list(as.name("if"), as.call(list(as.name("is.null"), run)), code))
+  own <- function(name) as.call(list(as.call(list(as.name("$"), topenv(), as.name(name))), part))
+  done <- if (part$returns) call("if", own("part_returns"), call("return", own("part_value")))
+  try_it <- as.call(c(list(as.name("if"), call("is.null", own("run_part")), call("{", code, own("part_ends"))), done))
+  call("if", dispatch_call(part, "waits_routine"), code, try_it)
+}
+
+# Did a loop end with `return()`, and with what value?
+part_returns <- function(part) !is.null(part$value)
+
+part_value <- function(part) {
+  value <- part$value
+  part$value <- NULL
+  if (names(value) == "invisible") invisible(value[[1]]) else value[[1]]
 }
 
 cut_block <- function(cut, block) {
@@ -67,20 +83,43 @@ new_part <- function(cut, loop) {
   part$from <- cut$line
   part$to <- cut$end
   part$loop <- call_name(loop)
-  part$calls <- 0
+  part$numbers <- double(3) # calls, those left to R, and those to come that are
+  part$row <- 0
+  part$rest <- 16
+  part$compared <- ""
+  part$plain <- FALSE
   part$depth <- cut$depth
   cut$parts[[length(cut$parts) + 1]] <- part
   around <- intersect(used, looks_around)
-  called <- Filter(function(name) name %in% cut$own, called_names(loop))
-  part$reason <- if (length(around)) sprintf("it uses `%s()`", around[[1]]) else
-    if (length(called)) sprintf("it calls `%s()`, which is made in the function", called[[1]])
+  part$reason <- if (length(around)) sprintf("it uses `%s()`", around[[1]])
+  part$returns <- "return" %in% used
+  if (part$returns && "on.exit" %in% all.names(cut$kernel$body)) part$reason <- "it uses `return()` beside `on.exit()`"
   if (!is.null(part$reason)) return(NULL)
   elsewhere <- all.vars(without_part(cut$kernel$body, loop))
-  part$reads <- intersect(cut$own, c(all.vars(loop), changed))
-  part$gives <- intersect(changed, elsewhere)
-  part$kernel <- part_kernel(cut, loop, part)
+  used <- with_inner_functions(used, cut$kernel$body)
+  part$reads <- intersect(c(cut$own, if ("..." %in% used) "..."), c(used, changed))
+  part$symbols <- lapply(part$reads, as.name)
+  part$changed <- changed
+  by_name <- any(names_read_from_text %in% all.names(cut$kernel$body))
+  part$gives <- if (by_name) changed else intersect(changed, elsewhere)
+  part$asks <- any(type_questions %in% used)
+  part$loop_code <- loop
+  part$kernel <- cut$kernel
+  part$variants <- list()
   part
 }
+
+# Names that a loop speaks of, by way of functions made in the function too.
+with_inner_functions <- function(used, body) {
+  inner <- Filter(function(values) any(vapply(values, is_function_code, NA)), plain_assignments(body))
+  repeat {
+    more <- unlist(lapply(inner[intersect(names(inner), used)], function(values) unlist(lapply(values, all.names))))
+    if (all(more %in% used)) return(used)
+    used <- union(used, more)
+  }
+}
+
+is_function_code <- function(code) is.call(code) && call_name(code) == "function"
 
 called_names <- function(code) setdiff(all.names(code), all.vars(code))
 
@@ -91,27 +130,31 @@ without_part <- function(code, loop) {
   as.call(lapply(as.list(code), function(one) if (is.call(one)) without_part(one, loop) else one))
 }
 
-part_kernel <- function(cut, loop, part) {
-  given <- lapply(stats::setNames(part$gives, part$gives), as.name)
-  value <- as.call(c(list(as.name("list")), given))
-  formals <- rep(alist(x = ), length(part$reads)) # nolint: no default
-  names(formals) <- part$reads
+part_kernel <- function(part, steps, reads, gives, env) {
+  given <- lapply(stats::setNames(nm = gives), as.name)
+  formals <- stats::setNames(rep(list(rlang::missing_arg()), length(reads)), reads)
   list(
-    formals = as.pairlist(formals), body = call("{", loop, value), env = cut$kernel$env, line = cut$line,
-    file = cut$kernel$file, text = cut$kernel$text
+    formals = as.pairlist(formals), env = env,
+    body = as.call(c(list(as.name("{")), steps, list(as.call(c(list(as.name("list")), given))))),
+    line = part$from, file = part$kernel$file, text = part$kernel$text
   )
 }
 
-# Gives each part a state of its own, as a compiled function has, and the function that asks for its routine.
-ready_parts <- function(parts, owner) {
-  for (part in parts) {
-    part$owner <- owner
-    if (is.null(part$kernel)) next
-    original <- as.function(c(part$kernel$formals, part$kernel$body), envir = part$kernel$env)
-    part$state <- new_state(original, part$kernel, owner$numerics, whole = FALSE)
-    part$fast <- as.function(c(part$kernel$formals, call("{", dispatch_call(part$state), left_to_r)))
-  }
-  parts
+# `return(x)` in a loop gives the part's caller a list that says so.
+return_labels <- c("return", "invisible")
+
+tell_returns <- function(code) {
+  if (!is.call(code) || call_name(code) == "function") return(code)
+  parts <- as.list(code)
+  for (i in seq_along(parts)[-1]) if (!rlang::is_missing(parts[[i]])) parts[i] <- list(tell_returns(parts[[i]]))
+  made <- as.call(parts)
+  attributes(made) <- attributes(code)
+  if (call_name(code) != "return") return(made)
+  value <- if (length(made) > 1) made[[2]]
+  hidden <- is.call(value) && call_name(value) == "invisible"
+  if (hidden) value <- if (length(value) > 1) value[[2]]
+  told <- stats::setNames(list(value), return_labels[[1 + hidden]])
+  call("return", as.call(c(list(as.name("list")), told)))
 }
 
 left_to_r <- "left to R" # what a part gives where its loop is to run in R; no list
@@ -119,17 +162,111 @@ left_to_r <- "left to R" # what a part gives where its loop is to run in R; no l
 # Runs a loop of a function native, in the function's frame: its variables are read there and put back. NULL where
 # R is to run it.
 run_part <- function(part) {
-  frame <- parent.frame()
-  part$calls <- part$calls + 1
-  there <- vapply(part$reads, is_there, NA, frame = frame)
-  given <- lapply(stats::setNames(nm = part$reads[there]), as.name)
-  value <- eval(as.call(c(part$fast, given)), frame)
-  if (identical(value, left_to_r)) {
-    if (!is.null(part$state$reason)) tell_stayed(part)
+  start <- clock_now()
+  if (part$compared == "R") {
+    part$started <- start
     return(NULL)
   }
-  for (name in names(value)) assign(name, value[[name]], envir = frame)
+  frame <- parent.frame()
+  kinds <- kinds_of_variables(frame, part$symbols)
+  if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
+  variant <- variant_of(part, kinds, frame)
+  value <- if (is.null(variant$reason)) eval(variant$call, frame) else left_to_r
+  fits <- vapply(intersect(names(value), names(variant$puts)), function(name) {
+    variant$puts[[name]]$fits(value[[name]], frame)
+  }, NA)
+  if (identical(value, left_to_r) || !all(fits)) return(leave_part(part, variant))
+  part$row <- 0
+  if (part$returns && any(names(value)[1] == return_labels)) part$value <- value else put_back(value, variant, frame)
+  compare_part(part, clock_now() - start)
   TRUE
+}
+
+# Defaults that speak of nothing that the loop changes may be worked out before it where that does nothing else, and
+# where they are first used otherwise.
+work_out_defaults <- function(part, kinds, frame) {
+  for (at in which(kinds == "default")) {
+    code <- part$kernel$formals[[part$reads[[at]]]]
+    if (any(all.vars(code) %in% part$changed)) next
+    if (all(called_names(code) %in% plain_defaults)) {
+      get(part$reads[[at]], envir = frame)
+      kinds[[at]] <- kinds_of_variables(frame, part$symbols[at])
+    } else {
+      kinds[[at]] <- "pending"
+    }
+  }
+  kinds
+}
+
+plain_defaults <- c(
+  "length", "nrow", "ncol", "+", "-", "*", "/", "^", "(", "c", "function", "max", "min", "sqrt", "list"
+)
+
+put_back <- function(value, variant, frame) {
+  for (name in names(value)) {
+    put <- variant$puts[[name]]
+    if (is.null(put)) assign(name, value[[name]], envir = frame) else put$put(value[[name]], frame)
+  }
+}
+
+# What can't run native, or falls back, is tried again less and less often.
+leave_part <- function(part, variant) {
+  part$row <- part$row + 1
+  part$numbers <- part$numbers + c(0, 1, if (part$row < 3) 0 else min(2^(part$row - 2), 1024))
+  if (!is.null(variant$reason) || !is.null(variant$state$reason)) tell_stayed(part)
+  NULL
+}
+
+# A loop that takes next to no time is run in R once, to see which is faster; where that is R, it has some turns.
+compare_part <- function(part, took) {
+  if (took > brief_part || part$compared == "faster") return()
+  if (part$compared == "native" && took > part$took_in_r) {
+    part$rest <- min(4 * part$rest, 4096)
+    part$numbers <- part$numbers + c(0, 0, part$rest)
+    part$compared <- "warm"
+  } else {
+    part$compared <- c("warm", "R", "", "faster")[[match(part$compared, c("", "warm", "R", "native"))]]
+  }
+}
+
+brief_part <- 1e-3 # seconds
+
+part_ends <- function(part) {
+  if (part$compared == "R") {
+    part$took_in_r <- clock_now() - part$started
+    part$compared <- "native"
+  }
+  invisible()
+}
+
+most_variants <- 20
+
+# What the arguments behind `...` are called, "" where they have no names.
+dots_of <- function(frame) {
+  names <- eval(quote(...names()), frame)
+  names[is.na(names)] <- ""
+  if (is.null(names)) rep("", eval(quote(...length()), frame)) else names
+}
+
+# What a part is for variables of these kinds, made once.
+variant_of <- function(part, kinds, frame) {
+  if (part$plain && identical(kinds, part$last_kinds)) return(part$last)
+  dots <- if ("..." %in% part$reads) dots_of(frame)
+  key <- paste(c(kinds, dots, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
+    vapply(part$reads[kinds == "function"], function(name) rlang::obj_address(frame[[name]]), ""),
+    if (part$asks) vapply(part$reads[kinds %in% c("plain", "named")], function(name) {
+      paste(typeof(frame[[name]]), length(dim(frame[[name]])))
+    }, "")
+  ), collapse = " ")
+  found <- part$variants[[key]]
+  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("text", "function"))
+  part$last_kinds <- kinds
+  if (!is.null(found)) return(part$last <- found)
+  if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))
+  part$last <- part$variants[[key]] <- tryCatch(new_variant(part, kinds, frame), error = function(e) {
+    list(reason = sprintf("it could not be made ready (%s)", condition_line(e)))
+  })
+  part$last
 }
 
 is_there <- function(name, frame) exists(name, envir = frame, inherits = FALSE) && !is_missing_in(name, frame)
@@ -145,25 +282,33 @@ tell_stayed <- function(part) {
 }
 
 part_reason <- function(part) {
-  part$reason %||% (if (!is.null(part$state$reason)) gsub("\n", " ", condition_line(part$state$reason))) %||% ""
+  why <- unlist(lapply(part$variants, function(variant) {
+    variant$reason %||% (if (!is.null(variant$state$reason)) refusal_words(variant$state$reason))
+  }))
+  c(part$reason, why, "")[[1]]
+}
+
+# Why the compiler did not take it, in one line, without the way out for those who insist.
+refusal_words <- function(condition) {
+  trimws(sub("(\u2139|i)? ?Leave out `whole = TRUE`: this part then runs in R\\.", "", condition_line(condition)))
 }
 
 # What runs where: a row for each loop that does not stand in a native one.
 parts_table <- function(state) {
-  whole <- length(state$built) > 0
+  whole <- length(state$built) > 0 && state$counts[[1]] == 0
   parts <- outer_parts(state$parts, whole)
   column <- function(get, type) vapply(parts, get, type)
-  handed_back <- function(part) if (whole) state$counts[[1]] else part$state$counts[[1]] %||% part$calls
+  handed_back <- function(part) if (whole) 0 else part$numbers[[2]]
   tibble::tibble(
     from = column(function(part) part$from, 0L), to = column(function(part) part$to, 0L),
     loop = rep(TRUE, length(parts)),
     runs = column(function(part) if (whole || runs_native(part)) "native" else "R", ""),
     reason = column(function(part) if (whole || runs_native(part)) "" else part_reason(part), ""),
-    calls = column(function(part) part$calls, 0), handed_back = column(handed_back, 0)
+    calls = column(function(part) part$numbers[[1]], 0), handed_back = column(handed_back, 0)
   )
 }
 
-runs_native <- function(part) length(part$state$built) > 0 && length(part$state$declined) == 0
+runs_native <- function(part) part$numbers[[1]] > part$numbers[[2]]
 
 # Loops inside others count where those run in R.
 outer_parts <- function(parts, whole) {

@@ -12,7 +12,7 @@ print.ds_compiled <- function(x, ...) {
 print.ds_inspection <- function(x, ...) {
   show_lines(c(
     heading(sprintf("Compiled kernel (%s)", paste(x$formals, collapse = ", "))), inspection_lines(x),
-    source_lines_shown(x)
+    margin_lines(x)
   ))
   invisible(x)
 }
@@ -23,11 +23,28 @@ print.ds_form <- function(x, ...) {
   invisible(x)
 }
 
+#' @export
+print.ds_c <- function(x, ...) {
+  show_lines(c(heading("C of the latest specialisation"), x))
+  invisible(x)
+}
+
+# What runs where, a loop a line.
+parts_lines <- function(parts) {
+  called <- parts[parts$calls > 0 | parts$runs == "R", ]
+  where <- ifelse(called$from == called$to, sprintf("line %d", called$from), sprintf("lines %d to %d", called$from,
+    called$to))
+  why <- ifelse(nzchar(called$reason), paste0(": ", called$reason), "")
+  shorten(sprintf("  loop in %s: %s%s", where, called$runs, why))
+}
+
 inspection_lines <- function(facts) {
   table <- facts$table
-  if (nrow(table) == 0) return("  no specialisation yet: the first call builds one")
+  if (nrow(table) == 0) return(c(parts_lines(facts$parts), if (all(facts$parts$calls == 0)) {
+    "  no specialisation yet: the first call builds one" }))
   how <- ifelse(table$cached, "from the cache in", "built in")
   c(
+    if (any(facts$parts$runs == "R")) parts_lines(facts$parts),
     sprintf("  for (%s): %s %s", table$arguments, how, format_seconds(table$seconds)),
     if (any(nzchar(table$variables))) shorten(sprintf("  variables: %s", table$variables[[nrow(table)]])),
     if (any(table$past_end)) "  built again for places past the end of a vector",
@@ -46,19 +63,15 @@ shorten <- function(text) {
   if (nchar(text) <= width) text else paste0(substr(text, 1, width - 3), "...")
 }
 
-# The C of the last specialisation, as much as a screen holds, beside the numbers of the lines of R that it is of.
-source_lines_shown <- function(facts) {
-  if (nrow(facts$table) == 0) return(NULL)
-  lines <- strsplit(facts$table$source[[nrow(facts$table)]], "\n")[[1]]
-  mark <- grepl("^#line", lines)
-  of <- c(NA, sub("^#line ([0-9]+).*", "\\1", lines[mark]))[cumsum(mark) + 1]
-  plain <- sub("^  ", "", lines)
-  told <- !mark & !is.na(of) & grepl("[a-z]", plain) & !grepl("^ *//", plain)
-  begins <- c(TRUE, utils::head(of[told], -1) != of[told][-1])
-  text <- sprintf("  %5s  %s", ifelse(begins, of[told], ""), plain[told])
-  shown <- utils::head(strtrim(text, cli::console_width()), c_lines)
-  more <- length(lines) - length(shown)
-  c("", "   line  C", shown, if (more > 0) sprintf("  ... all %d lines of C in as.data.frame()$source", length(lines)))
+# The user's source with a margin that tells where each line of a loop runs.
+margin_lines <- function(facts) {
+  text <- unlist(facts$text)
+  if (length(text) == 0) return(NULL)
+  numbers <- as.integer(names(facts$text))
+  runs <- rep("", length(text))
+  for (i in seq_len(nrow(facts$parts))) {
+    part <- facts$parts[i, ]
+    runs[numbers >= part$from & numbers <= part$to] <- part$runs
+  }
+  c("", "     runs  line  source", shorten(sprintf("  %7s  %4d  %s", runs, numbers, text)))
 }
-
-c_lines <- 20 # what is left of a screen

@@ -78,7 +78,7 @@ speed_lines <- function(timings, unit = "size") {
 }
 
 speedup_text <- function(cells, stage, size) {
-  cell <- cells[cells$stage == stage & cells$size == size, ]
+  cell <- cells[which(cells$stage == stage & cells$size == size), ]
   if (nrow(cell) == 0) return("")
   if (cell$state != "timed") return(quiet_text("-"))
   if (is.na(cell$speedup)) return(quiet_text("no ratio"))

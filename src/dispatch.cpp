@@ -86,7 +86,7 @@ bool is_calm_call(SEXP code, SEXP env) {
   if (TYPEOF(code) != LANGSXP || is_base_quote(CAR(code))) return true;
   if (TYPEOF(CAR(code)) != SYMSXP) return false;
   const char* name = CHAR(PRINTNAME(CAR(code)));
-  if (strcmp(name, "quote") == 0) return function_of(CAR(code), env) == function_of(CAR(code), R_BaseEnv);
+  if (strcmp(name, "quote") == 0 || strcmp(name, "function") == 0) return function_of(CAR(code), env) == function_of(CAR(code), R_BaseEnv);
   int i = 0;
   while (calm_functions[i] != NULL && strcmp(calm_functions[i], name) != 0) ++i;
   if (calm_functions[i] == NULL || function_of(CAR(code), env) != function_of(CAR(code), R_BaseEnv)) return false;
@@ -354,10 +354,56 @@ again:
   return R_NilValue;
 }
 
+// What a variable of a frame is for a loop that is to run native, without working anything out that R would not:
+// "unset", "pending" (an argument that is worked out later), "plain", "named" (with names, dimnames or the times of
+// a series), "default" (of an argument, not worked out yet), "text" (one string), "null", "function", "list" (a data frame too) or "other".
+const char* kind_of_variable(SEXP value, SEXP frame) {
+  if (value == R_UnboundValue || value == R_MissingArg) return "unset";
+  if (TYPEOF(value) == PROMSXP) {
+    const promise_kind kind = kind_of(value, 0);
+    if (PRVALUE(value) == R_UnboundValue && PRENV(value) == frame && TYPEOF(R_PromiseExpr(value)) == LANGSXP) return "default";
+    if (kind != calm) return kind == absent ? "unset" : "pending";
+    value = Rf_eval(value, frame);
+  }
+  switch (TYPEOF(value)) {
+    case NILSXP: return "null";
+    case CLOSXP: return "function";
+    case STRSXP: return XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && STRING_ELT(value, 0) != NA_STRING ? "text" : "other";
+    case VECSXP: return OBJECT(value) && !Rf_inherits(value, "data.frame") ? "other" : "list";
+    case REALSXP: case INTSXP: case LGLSXP: break;
+    default: return "other";
+  }
+  if (OBJECT(value) && !Rf_inherits(value, "ts")) return "other";
+  bool plain = true;
+  for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) plain = plain && TAG(at) == R_DimSymbol;
+  return plain ? "plain" : "named";
+}
+
+// [[Rcpp::export(rng = false)]]
+SEXP kinds_of_variables(SEXP frame, SEXP symbols) {
+  SEXP kinds = PROTECT(Rf_allocVector(STRSXP, XLENGTH(symbols)));
+  for (R_xlen_t i = 0; i < XLENGTH(symbols); ++i) {
+    SET_STRING_ELT(kinds, i, Rf_mkChar(kind_of_variable(Rf_findVarInFrame(frame, VECTOR_ELT(symbols, i)), frame)));
+  }
+  UNPROTECT(1);
+  return kinds;
+}
+
+// Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come: see run_part().
+extern "C" SEXP ds_waits(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
+  double* numbers = REAL(Rf_findVarInFrame(CADR(arguments), Rf_install("numbers")));
+  numbers[0] += 1;
+  if (numbers[2] <= 0) return Rf_ScalarLogical(0);
+  numbers[1] += 1;
+  numbers[2] -= 1;
+  return Rf_ScalarLogical(1);
+}
+
 // Where `.External2` finds them.
 // [[Rcpp::export(rng = false)]]
-SEXP dispatch_address(bool guarded) {
-  return R_MakeExternalPtrFn(reinterpret_cast<DL_FUNC>(guarded ? ds_run : ds_dispatch), Rf_install("native symbol"), R_NilValue);
+SEXP dispatch_address(int which) {
+  DL_FUNC routine = reinterpret_cast<DL_FUNC>(which == 1 ? ds_dispatch : which == 2 ? ds_run : ds_waits);
+  return R_MakeExternalPtrFn(routine, Rf_install("native symbol"), R_NilValue);
 }
 
 // The routine of a library, loaded past R's own table, which holds a hundred; a string where that fails.

@@ -41,7 +41,7 @@ body_function <- function(code) {
 body_mismatch <- function(programs_cut, seed, rounds = 4) {
   set.seed(seed)
   f <- body_function(pick_one(programs_cut))
-  fast <- ds_compile(f)
+  fast <- program_compiled(f)
   for (round in seq_len(rounds)) {
     arguments <- lapply(formals(f), function(formal) {
       if (runif(1) < 0.3) pick_one(mutant_values()) else pick_one(unlist(usual_values, recursive = FALSE))

@@ -251,7 +251,7 @@ random_mutant <- function(seed) {
 # NULL, or what differs between a mutant in R and compiled.
 mutant_mismatch <- function(seed, rounds = 4) {
   f <- random_mutant(seed)
-  fast <- tryCatch(ds_compile(f), error = identity)
+  fast <- tryCatch(program_compiled(f), error = identity)
   if (inherits(fast, "error")) return(list(seed = seed, f = f, found = conditionMessage(fast)))
   for (round in seq_len(rounds)) {
     set.seed(seed * 10 + round)

@@ -242,11 +242,20 @@ programs <- new.env()
 programs$refused <- programs$fallbacks <- programs$calls <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
+programs$parts <- FALSE
+
+# As a whole; or with a statement that only R can run, so that each loop is a part by itself.
+program_compiled <- function(f) {
+  if (!programs$parts) return(ds_compile(f, whole = TRUE))
+  body(f) <- call("{", quote(nchar(paste("left", "to R"))), body(f))
+  suppressMessages(ds_compile(f))
+}
+
 # NULL, or what differs between a program in R and compiled.
 program_mismatch <- function(seed, rounds = 6) {
   lines <- random_program(seed)
   f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
-  fast <- ds_compile(f)
+  fast <- program_compiled(f)
   on.exit({
     programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks
   })

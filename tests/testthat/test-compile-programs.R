@@ -1,10 +1,11 @@
 # Many random programs at once, on two processes. They are built with little
 # optimisation, which takes half the time.
-several_programs <- function(seeds, mismatch, rounds) {
-  callr::r_bg(function(seeds, helpers, mismatch, rounds) {
+several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
+  callr::r_bg(function(seeds, helpers, mismatch, rounds, parts) {
     library(deepstride)
     deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
     for (helper in helpers) source(helper)
+    programs$parts <- parts
     usual <- deepstride:::compile_flags
     utils::assignInNamespace(
       "compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), "-O1"),
@@ -12,16 +13,26 @@ several_programs <- function(seeds, mismatch, rounds) {
     )
     Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
     list(found = Filter(Negate(is.null), lapply(seeds, get(mismatch), rounds = rounds)), programs = as.list(programs))
-  }, list(seeds, normalizePath(c("helper-programs.R", "helper-mutants.R")), mismatch, rounds))
+  }, list(seeds, normalizePath(c("helper-programs.R", "helper-mutants.R")), mismatch, rounds, parts))
 }
 
 test_that("random programs come to the same as in R, and so do kernels that are changed at random", {
-  running <- list(several_programs(1:100, "program_mismatch", 3), several_programs(1:100, "mutant_mismatch", 2))
+  running <- list(several_programs(1:70, "program_mismatch", 3), several_programs(1:80, "mutant_mismatch", 2))
   for (one in running) {
     one$wait()
     answer <- one$get_result()
     expect_identical(answer$found, list())
     expect_lt(answer$programs$refused, 0.1 * answer$programs$calls) # a few mix shapes that have no type
     expect_lt(answer$programs$fallbacks, 0.5 * answer$programs$calls) # the others ran as native code to their end
+  }
+})
+
+test_that("their loops come to the same where each runs native by itself", {
+  running <- list(
+    several_programs(101:125, "program_mismatch", 3, TRUE), several_programs(101:130, "mutant_mismatch", 2, TRUE)
+  )
+  for (one in running) {
+    one$wait()
+    expect_identical(one$get_result()$found, list())
   }
 })

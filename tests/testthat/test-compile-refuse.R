@@ -1,5 +1,5 @@
 refused <- function(f, ..., numerics = "strict") {
-  tryCatch(ds_compile(f)(...), ds_error_unsupported = identity)
+  tryCatch(ds_compile(f, whole = TRUE)(...), ds_error_unsupported = identity)
 }
 
 test_that("what can't be compiled is refused with line, expression, reason and a way out", {
@@ -45,18 +45,21 @@ test_that("what can't be compiled is refused with line, expression, reason and a
       a = 1
     )
   }, 1, words = "`switch\\(\\)` on text")
-  expect_error(ds_compile(function(...) 1), class = "ds_error_unsupported")
+  expect_error(ds_compile(function(...) 1, whole = TRUE), class = "ds_error_unsupported")
   expect_error(ds_compile(sum), class = "ds_error_input")
   expect_error(ds_compile(3), class = "ds_error_input")
   expect_error(ds_compile(function(x) x, like = list(y = 1)), class = "ds_error_input")
 })
 
-test_that("with a fallback the original runs instead, and that is said once", {
-  fast <- ds_compile(function(x) nchar(paste(x)), fallback = TRUE)
-  expect_warning(value <- fast(123), "runs in R instead", class = "ds_warning_fallback")
-  expect_identical(value, 3L)
-  expect_silent(fast(1))
-  expect_identical(ds_inspect(fast)$fallbacks, 2)
+test_that("what can't be compiled runs in R, which is said once where a loop does", {
+  fast <- ds_compile(function(x) nchar(paste(x)))
+  expect_silent(expect_identical(fast(123), 3L))
+  words <- ds_compile(function(x) {
+    for (i in 1:2) x <- paste(x, i)
+    x
+  })
+  expect_message(expect_identical(words(1), "1 1 2"), "loop stays in R.*line", class = "ds_message_stayed")
+  expect_silent(words(2))
 })
 
 test_that("without a compiler there is a clear error, and a fallback", {
@@ -65,7 +68,8 @@ test_that("without a compiler there is a clear error, and a fallback", {
   withr_path <- Sys.getenv("PATH")
   on.exit(Sys.setenv(PATH = withr_path))
   Sys.setenv(PATH = tempdir())
-  expect_error(ds_compile(f)(1), "There is no C compiler", class = "ds_error_build")
-  fast <- ds_compile(f, fallback = TRUE)
-  expect_warning(expect_identical(fast(1), f(1)), class = "ds_warning_fallback")
+  expect_error(ds_compile(f, whole = TRUE)(1), "There is no C compiler", class = "ds_error_build")
+  fast <- ds_compile(f)
+  expect_message(expect_identical(fast(1), f(1)), "There is no C compiler", class = "ds_message_stayed")
+  expect_silent(fast(2))
 })

@@ -1,0 +1,328 @@
+# A loop made ready for what its variables are when it is reached. Texts, NULL and functions are settled into the
+# code; `p$k` of a list or a data frame becomes a variable of its own; vectors with names, matrices with dimnames and
+# time series are taken without them where names can't come out.
+
+# list(call, state, puts) or list(reason). The call is for the frame; `puts` tell, by variable, whether a
+# changed value fits, and put it back, where that is more than to assign it.
+new_variant <- function(part, kinds, frame) {
+  kinds <- stats::setNames(kinds, part$reads)
+  made <- new.env()
+  made$dots <- if ("..." %in% part$reads) dots_of(frame)
+  made$code <- if (part$returns) tell_returns(part$loop_code) else part$loop_code
+  made$env <- part$kernel$env
+  made$given <- lapply(stats::setNames(nm = part$reads), as.name)
+  made$puts <- list()
+  made$gives <- part$gives
+  made$reason <- NULL
+  for (name in names(kinds)) settle_variable(made, name, kinds[[name]], frame)
+  named <- names(kinds)[kinds == "named"]
+  if (is.null(made$reason) && length(named)) keep_names_in(made, named, frame)
+  if (!is.null(made$reason)) return(list(reason = made$reason))
+  code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
+  if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
+  kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
+  original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
+  state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
+  fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
+  list(call = as.call(c(fast, made$given)), state = state, puts = made$puts)
+}
+
+settle_variable <- function(made, name, kind, frame) {
+  if (name == "...") return(spell_dots(made))
+  assigned <- name %in% assigned_names(made$code)
+  settled <- switch(kind,
+    unset = TRUE,
+    null = settle_constant(made, name, NULL, assigned),
+    text = if (!assigned) settle_constant(made, name, frame[[name]], FALSE),
+    `function` = if (!assigned) take_function(made, name, frame[[name]], frame)
+  )
+  if (isTRUE(settled)) made$given <- made$given[names(made$given) != name]
+  if (kind == "list") take_apart(made, name)
+  made$reason <- made$reason %||% switch(kind,
+    text = if (assigned) sprintf("`%s` is text that changes", name),
+    `function` = if (assigned) sprintf("the function `%s` is replaced", name),
+    default = sprintf("the default of `%s` may hang on what the loop changes", name),
+    other = sprintf("`%s` is %s", name, value_words(frame[[name]]))
+  )
+}
+
+# A value that stands in the code, or is what a variable starts from.
+settle_constant <- function(made, name, value, assigned) {
+  if (assigned) made$before <- c(made$before, list(call("<-", as.name(name), value))) else
+    made$code <- put_constant(made$code, name, value)
+  TRUE
+}
+
+# A function that was made in this frame speaks of its variables, which the loop may change; another one does not.
+take_function <- function(made, name, f, frame) {
+  if (identical(environment(f), frame)) {
+    made$before <- c(made$before, list(call("<-", as.name(name), call("function", formals(f), body(f)))))
+  } else if (is_around(frame, environment(f))) {
+    made$reason <- sprintf("the function `%s` was made in a function made here", name)
+  } else {
+    made$env <- new.env(parent = made$env)
+    assign(name, f, envir = made$env)
+  }
+  TRUE
+}
+
+is_around <- function(frame, env) {
+  while (!identical(env, emptyenv())) {
+    if (identical(env, frame)) return(TRUE)
+    env <- parent.env(env)
+  }
+  FALSE
+}
+
+# `f(x, ...)` with the arguments that stand behind `...`, each a variable of its own.
+spell_dots <- function(made) {
+  made$given <- made$given[names(made$given) != "..."]
+  symbols <- sprintf("dots argument %d", seq_along(made$dots))
+  spelled <- stats::setNames(lapply(symbols, as.name), made$dots)
+  visit <- function(code) {
+    if (!is.call(code)) return(code)
+    parts <- lapply(as.list(code), function(one) if (is.call(one)) visit(one) else one)
+    at <- which(vapply(parts, identical, NA, quote(...)))
+    if (length(at)) parts <- append(parts[-at], spelled, at[[1]] - 1)
+    made_call <- as.call(parts)
+    attributes(made_call) <- attributes(code)[setdiff(names(attributes(code)), "names")]
+    if (!is.null(names(parts))) names(made_call) <- names(parts)
+    made_call
+  }
+  made$code <- visit(made$code)
+  for (i in seq_along(symbols)) made$given[[symbols[[i]]]] <- call("...elt", i)
+}
+
+value_words <- function(value) {
+  if (is.object(value)) sprintf("of class `%s`", class(value)[[1]]) else sprintf("a %s of length %d", typeof(value),
+    length(value))
+}
+
+# `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
+take_apart <- function(made, name) {
+  found <- list()
+  visit <- function(code) {
+    if (!is.call(code)) return(code)
+    field <- field_of(code, name)
+    if (!is.null(field)) {
+      symbol <- paste0(name, "$", field)
+      found[[symbol]] <<- code
+      return(as.name(symbol))
+    }
+    counted <- call_name(code) %in% c("nrow", "ncol", "length", "NROW", "NCOL") && length(code) == 2 &&
+      identical(code[[2]], as.name(name))
+    if (counted) {
+      symbol <- paste0(call_name(code), "(", name, ")")
+      found[[symbol]] <<- code
+      return(as.name(symbol))
+    }
+    code[-1] <- lapply(as.list(code)[-1], function(one) if (rlang::is_missing(one)) one else visit(one))
+    code
+  }
+  code <- visit(made$code)
+  if (name %in% all.vars(code)) {
+    made$reason <- sprintf("the list `%s` is used as a whole", name)
+    return()
+  }
+  changed <- intersect(names(found), assigned_names(code))
+  made$code <- code
+  made$given <- c(made$given[names(made$given) != name], found)
+  made$gives <- c(setdiff(made$gives, name), changed)
+  for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+}
+
+field_of <- function(code, name) {
+  if (length(code) != 3 || !identical(code[[2]], as.name(name))) return(NULL)
+  head <- call_name(code)
+  if (head == "$" && is.name(code[[3]])) return(as.character(code[[3]]))
+  if (head %in% c("$", "[[") && is.character(code[[3]]) && length(code[[3]]) == 1) code[[3]]
+}
+
+# A column keeps its length: where it does not, R words the error.
+put_field <- function(name, field) {
+  list(
+    fits = function(value, frame) !is.data.frame(frame[[name]]) || length(value) == nrow(frame[[name]]),
+    put = function(value, frame) {
+      whole <- frame[[name]]
+      whole[[field]] <- value
+      assign(name, whole, envir = frame)
+    }
+  )
+}
+
+# A variable's value in its place, but where it is the name of an argument or of a function.
+put_constant <- function(code, name, value) {
+  if (identical(code, as.name(name))) return(value)
+  if (!is.call(code) || call_name(code) == "function") return(code)
+  parts <- as.list(code)
+  for (i in seq_along(parts)[-1]) {
+    if (rlang::is_missing(parts[[i]])) next
+    made <- put_constant(parts[[i]], name, value)
+    parts[i] <- list(made)
+  }
+  made <- as.call(parts)
+  attributes(made) <- attributes(code)
+  made
+}
+
+# What questions about types can be asked of: variables that the loop does not assign.
+known_values <- function(made, kinds, frame) {
+  assigned <- assigned_names(made$code)
+  names <- names(kinds)[kinds %in% c("plain", "named", "function", "list") & !names(kinds) %in% assigned]
+  stats::setNames(lapply(names, function(name) frame[[name]]), names)
+}
+
+type_questions <- c(
+  "is.numeric", "is.character", "is.null", "is.function", "is.matrix", "is.vector", "is.list", "is.data.frame",
+  "is.logical", "is.integer", "is.double", "is.array", "is.complex", "is.factor"
+)
+
+# Answers what is known, and takes the ways that are left.
+settle_code <- function(code, known, env) {
+  if (!is.call(code)) return(code)
+  head <- call_name(code)
+  if (head == "function" || head == "quote") return(code)
+  attributes_kept <- attributes(code)
+  parts <- as.list(code)
+  for (i in seq_along(parts)[-1]) {
+    if (!rlang::is_missing(parts[[i]])) parts[i] <- list(settle_code(parts[[i]], known, env))
+  }
+  made <- as.call(parts)
+  attributes(made) <- attributes_kept
+  own <- identical(get0(head, env, mode = "function"), get0(head, baseenv(), mode = "function"))
+  if (!own || !head %in% c(type_questions, foldable, "if")) return(made)
+  about <- if (head %in% type_questions && length(parts) == 2 && is.name(parts[[2]])) as.character(parts[[2]])
+  if (!is.null(about) && about %in% names(known)) return(do.call(head, list(known[[about]]), quote = TRUE))
+  fold_call(made, head, parts)
+}
+
+foldable <- c("c", "==", "!=", "!", "&&", "||", "is.null", "is.character", "is.numeric", "identical", "%in%")
+
+is_literal <- function(code) !is.call(code) && !is.name(code)
+
+fold_call <- function(made, head, parts) {
+  settled <- length(parts) > 1 && !rlang::is_missing(parts[[2]]) && is_literal(parts[[2]])
+  if (head == "if") {
+    if (!settled || !is.logical(parts[[2]]) || length(parts[[2]]) != 1 || is.na(parts[[2]])) return(made)
+    if (parts[[2]]) return(parts[[3]])
+    return(if (length(parts) > 3) parts[[4]] else NULL)
+  }
+  if (head == "&&" && isFALSE(parts[[2]])) return(FALSE)
+  if (head == "||" && isTRUE(parts[[2]])) return(TRUE)
+  if (head == "&&" && isTRUE(parts[[2]]) || head == "||" && isFALSE(parts[[2]])) {
+    return(if (is_literal(parts[[3]])) isTRUE(as.logical(parts[[3]])) else call("(", parts[[3]]))
+  }
+  if (head == "c" && !all(vapply(parts[-1], is.character, NA))) return(made)
+  texts <- all(vapply(parts[-1], function(one) is.character(one) || is.null(one) || is.logical(one), NA))
+  if (all(vapply(parts[-1], is_literal, NA)) && texts) eval(made, baseenv()) else made
+}
+
+# Takes vectors with names without them, where names can't come out of the loop.
+keep_names_in <- function(made, named, frame) {
+  values <- stats::setNames(lapply(named, function(name) frame[[name]]), named)
+  escaping <- escaping_names(made$code, values, made$gives, single_variables(made, frame))
+  if (length(escaping)) {
+    made$reason <- sprintf("the names of `%s` may come out in `%s`", named[[1]], escaping[[1]])
+    return()
+  }
+  for (name in named) {
+    made$given[[name]] <- as.call(list(without_names, as.name(name)))
+    if (name %in% made$gives) made$puts[[name]] <- put_named(name)
+  }
+}
+
+without_names <- function(x) {
+  extents <- dim(x)
+  attributes(x) <- NULL
+  dim(x) <- extents
+  x
+}
+
+put_named <- function(name) {
+  list(
+    fits = function(value, frame) length(value) == length(frame[[name]]),
+    put = function(value, frame) {
+      attributes(value) <- attributes(frame[[name]])
+      assign(name, value, envir = frame)
+    }
+  )
+}
+
+# Variables that come to hold names, of those that the loop gives.
+escaping_names <- function(code, values, gives, single) {
+  carriers <- names(values)
+  arrays <- names(values)[vapply(values, function(value) length(dim(value)) > 1 || is.ts(value), NA)]
+  assignments <- plain_assignments(code)
+  repeat {
+    more <- Filter(function(name) {
+      any(vapply(assignments[[name]], carries_names, NA, carriers, arrays, single))
+    }, setdiff(names(assignments), carriers))
+    if (length(more) == 0) break
+    carriers <- c(carriers, more)
+  }
+  grown <- setdiff(names(values), arrays) # a vector may be written to past its end
+  whole <- intersect(names(values), names(assignments))
+  intersect(gives, c(setdiff(carriers, names(values)), grown, whole))
+}
+
+# The values that each variable is given as a whole.
+plain_assignments <- function(code) {
+  found <- list()
+  visit <- function(code) {
+    if (!is.call(code)) return()
+    if (call_name(code) %in% c("<-", "=") && is.name(code[[2]])) {
+      name <- as.character(code[[2]])
+      found[[name]] <<- c(found[[name]], list(code[[3]]))
+    }
+    lapply(Filter(is.call, as.list(code)), visit)
+  }
+  visit(code)
+  found
+}
+
+without_attributes <- c(
+  "length", "nrow", "ncol", "dim", "sum", "mean", "min", "max", "any", "all", "is.null", "seq_along", "NROW", "NCOL",
+  "anyNA", "prod", "var", "sd", "median", "[[", "seq_len", ":", "numeric", "integer", "logical", "is.numeric"
+)
+
+carries_names <- function(code, carriers, arrays, single) {
+  if (is.name(code)) return(as.character(code) %in% carriers)
+  if (!is.call(code)) return(FALSE)
+  head <- call_name(code)
+  if (head %in% c(without_attributes, "function")) return(FALSE)
+  if (head == "[" && is.name(code[[2]]) && as.character(code[[2]]) %in% arrays) {
+    at <- as.list(code)[-(1:2)]
+    return(!all(vapply(at, function(one) !rlang::is_missing(one) && all(all.vars(one) %in% single), NA)))
+  }
+  operands <- as.list(code)[-1]
+  if (head == "[") operands <- operands[1]
+  any(vapply(Filter(function(one) !rlang::is_missing(one), operands), carries_names, NA, carriers, arrays, single))
+}
+
+# Variables that hold one number wherever the loop reads them.
+single_variables <- function(made, frame) {
+  assignments <- plain_assignments(made$code)
+  counters <- for_variables(made$code)
+  read <- Filter(function(name) is_there(name, frame) && length(frame[[name]]) == 1, names(made$given))
+  single <- setdiff(c(counters, read), names(assignments))
+  repeat {
+    more <- Filter(function(name) {
+      all(vapply(assignments[[name]], function(code) {
+        all(all.vars(code) %in% single) && all(called_names(code) %in% c("+", "-", "*", "/", "(", "%%", "%/%", "floor"))
+      }, NA))
+    }, setdiff(names(assignments), single))
+    if (length(more) == 0) return(single)
+    single <- c(single, more)
+  }
+}
+
+for_variables <- function(code) {
+  found <- character()
+  visit <- function(code) {
+    if (!is.call(code)) return()
+    if (call_name(code) == "for") found <<- c(found, as.character(code[[2]]))
+    lapply(Filter(is.call, as.list(code)), visit)
+  }
+  visit(code)
+  unique(found)
+}

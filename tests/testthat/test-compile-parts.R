@@ -1,0 +1,230 @@
+# Functions whose loops run native by themselves, while the rest stays R.
+
+shown_of <- function(f, ...) {
+  value <- NULL
+  output <- utils::capture.output(value <- tryCatch(withVisible(f(...)), error = conditionMessage))
+  list(value, output)
+}
+
+# The same as in R, twice, and where each loop ran.
+ran_in <- function(f, ...) {
+  fast <- ds_compile(f)
+  for (call in 1:2) {
+    expect_identical(shown_of(suppressMessages(fast), ...), shown_of(f, ...), label = deparse1(body(f))[[1]])
+  }
+  ds_inspect(fast)$parts$runs
+}
+
+test_that("what only R can do stays R, in place, around loops that run native", {
+  expect_identical(ran_in(function(x, label = "level", ...) {
+    cat("start", label, "\n")
+    out <- numeric(length(x))
+    for (i in seq_along(x)) out[i] <- x[i]^2
+    total <- 0
+    for (k in 1:3) {
+      cat("turn", k, "\n")
+      for (j in seq_along(x)) total <- total + x[j] * k
+    }
+    names(out) <- paste0(label, seq_along(x))
+    list(out, total, i)
+  }, c(1, 2, 3)), c("native", "R", "native"))
+  expect_identical(ran_in(function(x, how = c("linear", "power")) {
+    how <- match.arg(how)
+    out <- x
+    for (i in seq_along(x)) out[i] <- if (how == "linear") x[i] * 2 else x[i]^2
+    out
+  }, c(1, 2), "power"), "native")
+})
+
+test_that("a loop may end with return()", {
+  find <- function(x, limit) {
+    cat("")
+    for (i in seq_along(x)) if (x[i] > limit) return(i)
+    "none"
+  }
+  for (limit in c(0, 2, 9)) expect_identical(ran_in(find, c(1, 2, 3), limit), "native")
+  expect_identical(ran_in(function(x) {
+    cat("")
+    while (TRUE) {
+      x <- x * 2
+      if (x > 100) return(invisible(x))
+    }
+  }, 3), "native")
+})
+
+test_that("names, dimensions' names and series go through loops that can't let them out, and only those", {
+  m <- matrix(as.double(1:6), 2, dimnames = list(c("upper", "lower"), c("a", "b", "c")))
+  expect_identical(ran_in(function(m) {
+    for (i in 1:2) for (j in 2:3) m[i, j] <- m[i, j] + m[i, j - 1]
+    m
+  }, m), "native")
+  expect_identical(ran_in(function(x, keep = 0.3) {
+    out <- x
+    for (i in 2:length(x)) out[i] <- keep * x[i] + (1 - keep) * out[i - 1]
+    out
+  }, ts(c(1, 4, 2, 5), start = 2000)), "native")
+  expect_identical(ran_in(function(x) {
+    s <- 0
+    for (v in x) s <- s + v
+    s
+  }, c(a = 1, b = 2)), "native")
+  expect_identical(ran_in(function(x) {
+    s <- 0
+    for (i in seq_along(x)) s <- s + x[i] # takes the first name
+    s
+  }, c(a = 1, b = 2)), "R")
+  expect_identical(ran_in(function(m) {
+    row <- 0
+    for (i in 1:2) row <- row + m[i, ]
+    row
+  }, m), "R")
+})
+
+test_that("lists and data frames are taken apart, and put together again", {
+  snow <- function(met, factor = 3) {
+    met$snow <- 0
+    pack <- 0
+    for (i in seq_len(nrow(met))) {
+      if (met$temp[i] < 0) pack <- pack + met[["rain"]][i] else pack <- max(0, pack - factor * met$temp[i])
+      met$snow[i] <- pack
+    }
+    met
+  }
+  met <- data.frame(day = as.Date("2020-01-01") + 0:3, temp = c(-1, -2, 1, 3), rain = c(4, 2, 0, 1))
+  expect_identical(ran_in(snow, met), "native")
+  expect_length(ran_in(snow, met[0, ]), 1)
+  expect_identical(ran_in(function(p, n) {
+    for (i in 1:n) p$store <- p$store * p$keep
+    p
+  }, list(store = 1, keep = 0.5, note = "x"), 4), "native")
+})
+
+test_that("functions and what is behind `...` become part of the loop, and are read at each call", {
+  bisect <- function(f, low, high, ...) {
+    while (high - low > 1e-9) {
+      middle <- (low + high) / 2
+      if (f(middle, ...) > 0) high <- middle else low <- middle
+    }
+    middle
+  }
+  expect_identical(ran_in(bisect, function(x) x^2 - 2, 0, 10), "native")
+  expect_identical(ran_in(bisect, function(x, a, b = 1) b * x^2 - a, 0, 10, a = 3), "native")
+  fast <- ds_compile(bisect)
+  for (a in 1:3) expect_identical(fast(function(x) x^2 - a, 0, 10), bisect(function(x) x^2 - a, 0, 10))
+  slope <- function(f, x) (f(x + 1e-3) - f(x)) / 1e-3
+  expect_identical(ran_in(function(f, x) {
+    cat("")
+    s <- 0
+    for (v in x) s <- s + slope(f, v)
+    s
+  }, function(x) x^3, c(1, 2)), "native")
+})
+
+test_that("arguments are worked out when R would, and a loop that fails has changed nothing", {
+  expect_identical(ran_in(function(x, y = stop("never")) {
+    s <- 0
+    cat("start ")
+    for (v in x) if (v > 5) s <- s + y
+    s
+  }, c(1, 2)), "native")
+  broken <- function(x) {
+    cat("first\n")
+    for (i in 1:3) {
+      x[i] <- x[i] + 1
+      if (i == 2) stop("at ", i)
+    }
+    x
+  }
+  expect_identical(ran_in(broken, c(1, 2, 3)), "R")
+  warned <- function(x) {
+    cat("once\n")
+    for (i in seq_along(x)) x[i] <- sqrt(x[i])
+    x
+  }
+  expect_warning(value <- suppressMessages(ds_compile(warned))(c(4, -1)), "NaNs produced")
+  expect_identical(value, c(2, NaN))
+})
+
+test_that("loops that look at their frame, and functions that name their variables, stay R", {
+  expect_identical(ran_in(function(n) {
+    for (i in 1:n) assign("found", i)
+    found
+  }, 3), character())
+  expect_identical(ran_in(function(x, y) {
+    s <- 0
+    for (v in x) s <- s + if (missing(y)) v else y
+    cat("")
+    s
+  }, c(1, 2)), "R")
+  expect_identical(ran_in(function(d) {
+    count <- 0
+    for (i in seq_along(d)) if (d[i] > as.Date("2020-01-02")) count <- count + 1
+    count
+  }, as.Date("2020-01-01") + 0:3), "R")
+})
+
+test_that("a compiled function with parts can be saved, and tells what runs where", {
+  f <- function(x) {
+    cat("")
+    for (i in 1:2) x <- paste(x)
+    nchar(x)
+  }
+  fast <- ds_compile(f)
+  expect_message(fast(1), "does not|works on text")
+  parts <- ds_inspect(fast)$parts
+  expect_named(parts, c("from", "to", "loop", "runs", "reason", "calls", "handed_back"))
+  expect_match(parts$reason, "`paste(x)` can't be compiled", fixed = TRUE)
+  path <- tempfile(fileext = ".rds")
+  on.exit(unlink(path))
+  saveRDS(fast, path)
+  expect_identical(callr::r(function(path) suppressMessages(readRDS(path)(12)), list(path)), 2L)
+})
+
+test_that("a function made inside speaks of variables that the loop changes", {
+  expect_identical(ran_in(function(x) {
+    cat("")
+    s <- 1
+    scaled <- function(a) a * s
+    twice <- function(a) 2 * scaled(a)
+    for (v in x) s <- twice(v) + s
+    s
+  }, c(1, 2, 3)), "native")
+  expect_length(ran_in(function(x) {
+    cat("")
+    s <- 1
+    make <- function() function(a) a * s
+    scaled <- make()
+    for (v in x) s <- scaled(v) + s
+    s
+  }, c(1, 2, 3)), 1)
+})
+
+test_that("defaults are worked out where R would", {
+  late <- function(x, n = length(x)) {
+    cat("")
+    for (i in 1:3) {
+      x <- c(x, i)
+      if (i == 2) s <- n
+    }
+    c(s, n)
+  }
+  expect_identical(ran_in(late, c(1, 2)), "R")
+  expect_identical(ran_in(function(x, n = length(x), f = function(v) v * 2) {
+    cat("")
+    s <- 0
+    for (i in 1:n) s <- s + f(x[[i]])
+    s
+  }, c(1, 2)), "native")
+})
+
+test_that("what comes out of a loop must fit what it is put into", {
+  expect_identical(ran_in(function(d) {
+    for (i in 1:5) d$level[i] <- i
+    d
+  }, data.frame(level = c(1, 2))), "R")
+  expect_identical(ran_in(function(kind = "mean") {
+    s <- 0
+    for (i in 1:3) if (kind == "sum") s <- s + 1 else if (kind %in% c("mean", "share")) s <- s + i else stop("?")
+    paste(s)
+  }), "native")
+})
