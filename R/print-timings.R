@@ -93,7 +93,7 @@ speedup_text <- function(cells, stage, size) {
 }
 
 time_text <- function(cells, stage, size) {
-  cell <- cells[cells$stage == stage & cells$size == size, ]
+  cell <- cells[which(cells$stage == stage & cells$size == size), ]
   if (nrow(cell) == 0 || is.na(cell$median)) return("")
   text <- format_seconds(cell$median)
   if (cell$state == "timed") text else quiet_text("forecast ", text)

@@ -157,7 +157,7 @@ test_that("nests of loops give what R gives, whatever is in their vectors", {
     one <- nest_kernels[[name]]
     for (fresh in 1:2) { # what a call taught a kernel must not harm the next
       fast <- ds_compile(one[[2]])
-      for (trial in 1:25) {
+      for (trial in 1:20) {
         given <- one[[1]]()
         expect_identical(outcome_of(fast, given), outcome_of(one[[2]], given),
           label = paste(name, deparse1(given))
