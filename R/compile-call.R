@@ -48,6 +48,7 @@
 #' @param like A list of arguments like those of later calls, by name, to build for at once.
 #' @param whole Whether the function must run native as a whole: what can't is then an error. By default its loops
 #'   run native each by itself where the whole does not, and what is left runs in R, in the function's own frame.
+#' @param fallback Not used any more: what does not run native runs in R without it.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
 #' @section Errors: `ds_error_input` when `f` is no function written in R. With `whole = TRUE` also
@@ -68,7 +69,7 @@
 #' identical(fast(rain, 0.85), route(rain, 0.85))
 #' ds_inspect(fast)
 #' @export
-ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE) {
+ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL) {
   numerics <- check_choice(numerics, c("strict", "relaxed"), "numerics")
   check_flag(whole, "whole")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)

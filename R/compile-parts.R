@@ -290,7 +290,8 @@ part_reason <- function(part) {
 
 # Why the compiler did not take it, in one line, without the way out for those who insist.
 refusal_words <- function(condition) {
-  trimws(sub("(\u2139|i)? ?Leave out `whole = TRUE`: this part then runs in R\\.", "", condition_line(condition)))
+  words <- condition_line(simpleCondition(cli::ansi_strip(conditionMessage(condition))))
+  trimws(sub("(\u2139|i)? ?Leave out `whole = TRUE`: this part then runs in R\\.", "", words))
 }
 
 # What runs where: a row for each loop that does not stand in a native one.

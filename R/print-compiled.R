@@ -35,7 +35,7 @@ parts_lines <- function(parts) {
   where <- ifelse(called$from == called$to, sprintf("line %d", called$from), sprintf("lines %d to %d", called$from,
     called$to))
   why <- ifelse(nzchar(called$reason), paste0(": ", called$reason), "")
-  shorten(sprintf("  loop in %s: %s%s", where, called$runs, why))
+  vapply(sprintf("  loop in %s: %s%s", where, called$runs, why), shorten, "", USE.NAMES = FALSE)
 }
 
 inspection_lines <- function(facts) {
@@ -73,5 +73,5 @@ margin_lines <- function(facts) {
     part <- facts$parts[i, ]
     runs[numbers >= part$from & numbers <= part$to] <- part$runs
   }
-  c("", "     runs  line  source", shorten(sprintf("  %7s  %4d  %s", runs, numbers, text)))
+  c("", "     runs  line  source", vapply(sprintf("  %7s  %4d  %s", runs, numbers, text), shorten, "", USE.NAMES = FALSE))
 }

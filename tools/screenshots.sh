@@ -36,10 +36,26 @@ labelled <- function(rain) {
 SCRIPT
 
 cat >"$work/inspect.R" <<'SCRIPT'
-source("route.R", keep.source = TRUE)
-fast <- deepstride::ds_compile(route)
-invisible(fast(runif(10), 0.85))
+source("floods.R", keep.source = TRUE)
+fast <- deepstride::ds_compile(floods)
+invisible(fast(data.frame(rain = c(0.2, 9, 4)), 0.85))
 deepstride::ds_inspect(fast)
+SCRIPT
+
+cat >"$work/floods.R" <<'SCRIPT'
+floods <- function(met, keep, unit = c("mm", "cm"), limit = 1) {
+  unit <- match.arg(unit)
+  met$flow <- 0
+  store <- 0
+  for (hour in seq_len(nrow(met))) {
+    store <- keep * store + met$rain[hour]
+    met$flow[hour] <- (1 - keep) * store
+  }
+  for (hour in which(met$flow > limit)) {
+    cat("hour", hour, "above", limit, unit, "\n")
+  }
+  met
+}
 SCRIPT
 
 # terminal NAME ARGUMENTS...: the end of the command's output in a window, a

@@ -228,3 +228,16 @@ test_that("what comes out of a loop must fit what it is put into", {
     paste(s)
   }), "native")
 })
+
+test_that("a compiled function prints its source with where each loop runs", {
+  floods <- eval(parse(text = c("function(rain) {", "  for (i in seq_along(rain)) rain[i] <- rain[i] * 2",
+    "  for (r in rain) cat(r, \"\")", "  rain", "}"), keep.source = TRUE))
+  fast <- ds_compile(floods)
+  expect_output(suppressMessages(fast(c(1, 2))), "2 4")
+  shown <- utils::capture.output(print(ds_inspect(fast)))
+  expect_match(shown, "native +2 +for \\(i in", all = FALSE)
+  expect_match(shown, "R +3 +for \\(r in", all = FALSE)
+  expect_match(shown, "loop in line 3: R: `cat", all = FALSE)
+  expect_false(any(grepl("[", shown, fixed = TRUE) & grepl("31m", shown)))
+  expect_output(print(ds_inspect(fast, "c")), "DS_FOR_UP")
+})
