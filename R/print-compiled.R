@@ -73,5 +73,6 @@ margin_lines <- function(facts) {
     part <- facts$parts[i, ]
     runs[numbers >= part$from & numbers <= part$to] <- part$runs
   }
-  c("", "     runs  line  source", vapply(sprintf("  %7s  %4d  %s", runs, numbers, text), shorten, "", USE.NAMES = FALSE))
+  lines <- sprintf("  %7s  %4d  %s", runs, numbers, text)
+  c("", "     runs  line  source", vapply(lines, shorten, "", USE.NAMES = FALSE))
 }
