@@ -290,7 +290,8 @@ part_reason <- function(part) {
 
 # Why the compiler did not take it, in one line, without the way out for those who insist.
 refusal_words <- function(condition) {
-  words <- condition_line(simpleCondition(cli::ansi_strip(conditionMessage(condition))))
+  plain <- gsub("\033\\[[0-9;]*m", "", conditionMessage(condition)) # without colours
+  words <- condition_line(simpleCondition(plain))
   trimws(sub("(\u2139|i)? ?Leave out `whole = TRUE`: this part then runs in R\\.", "", words))
 }
 
