@@ -101,7 +101,8 @@ new_part <- function(cut, loop) {
   part$symbols <- lapply(part$reads, as.name)
   part$changed <- changed
   by_name <- any(names_read_from_text %in% all.names(cut$kernel$body))
-  part$gives <- if (by_name) changed else intersect(changed, elsewhere)
+  # a loop inside another one may read what it set in that one's turn before
+  part$gives <- if (by_name || cut$depth > 0) changed else intersect(changed, elsewhere)
   part$asks <- any(type_questions %in% used)
   part$loop_code <- loop
   part$kernel <- cut$kernel
@@ -123,11 +124,18 @@ is_function_code <- function(code) is.call(code) && call_name(code) == "function
 
 called_names <- function(code) setdiff(all.names(code), all.vars(code))
 
-# The code of a function without one of its loops, which is told by what it is.
+# The code of a function without one of its loops, which is told by what it is; of several alike the first.
 without_part <- function(code, loop) {
-  if (!is.call(code)) return(code)
-  if (identical(code, loop)) return(NULL)
-  as.call(lapply(as.list(code), function(one) if (is.call(one)) without_part(one, loop) else one))
+  gone <- FALSE
+  drop <- function(code) {
+    if (!is.call(code)) return(code)
+    if (!gone && identical(code, loop)) {
+      gone <<- TRUE
+      return(NULL)
+    }
+    as.call(lapply(as.list(code), function(one) if (is.call(one)) drop(one) else one))
+  }
+  drop(code)
 }
 
 part_kernel <- function(part, steps, reads, gives, env) {

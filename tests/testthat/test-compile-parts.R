@@ -241,3 +241,37 @@ test_that("a compiled function prints its source with where each loop runs", {
   expect_false(any(grepl("[", shown, fixed = TRUE) & grepl("31m", shown)))
   expect_output(print(ds_inspect(fast, "c")), "DS_FOR_UP")
 })
+
+test_that("what a loop carries to its next run is given back", {
+  carried <- function(n) {
+    out <- numeric(3)
+    for (k in 1:n) {
+      cat(k, "")
+      for (i in 1:3) {
+        if (k == 1 && i == 1) held <- 0
+        held <- held + 1
+        out[i] <- held
+      }
+    }
+    out
+  }
+  expect_length(ran_in(carried, 3), 2)
+  twins <- function(x) {
+    cat("")
+    for (v in x) total <- if (exists("total", inherits = FALSE)) total + v else v
+    for (v in x) total <- if (exists("total", inherits = FALSE)) total + v else v
+    paste(x)
+  }
+  expect_length(ran_in(twins, c(1, 2)), 2)
+  alike <- function(x) {
+    cat("")
+    for (v in x) if (v == 1) level <- v else level <- level * 2
+    cat("between")
+    for (v in x) if (v == 1) level <- v else level <- level * 2
+    x <- x[-1]
+    for (v in x) if (v == 1) level <- v else level <- level * 2
+    for (v in x) if (v == 1) level <- v else level <- level * 2
+    paste(nchar("level"))
+  }
+  expect_length(ran_in(alike, c(1, 2)), 4)
+})
