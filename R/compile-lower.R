@@ -12,8 +12,11 @@ null_value <- function() new_value(NULL, "null")
 
 list_value <- function(parts, labels) list(kind = "list", parts = parts, labels = labels)
 
+# For those who insist on the whole.
+way_out <- "`ds_compile(f)` without `whole = TRUE` runs this in R."
+
 # What the compiler does not take: the line, the expression, why, a way out.
-refuse <- function(cx, code, why, hint = "Leave out `whole = TRUE`: this part then runs in R.") {
+refuse <- function(cx, code, why, hint = way_out) {
   text <- gsub(temporary_mark, "", paste(deparse(code, width.cutoff = 60L), collapse = " "), fixed = TRUE)
   if (nchar(text) > 70) text <- paste0(substr(text, 1, 67), "...")
   file <- cx$scope$kernel$file

@@ -300,7 +300,7 @@ part_reason <- function(part) {
 refusal_words <- function(condition) {
   plain <- gsub("\033\\[[0-9;]*m", "", conditionMessage(condition)) # without colours
   words <- condition_line(simpleCondition(plain))
-  trimws(sub("(\u2139|i)? ?Leave out `whole = TRUE`: this part then runs in R\\.", "", words))
+  sub(" +(\u2139|i) *$", "", trimws(sub(way_out, "", words, fixed = TRUE)))
 }
 
 # What runs where: a row for each loop that does not stand in a native one.
