@@ -71,7 +71,9 @@ node_modes <- function(nodes) vapply(nodes, function(node) node$mode, "")
 
 # The values of arithmetic: where the mode of the result hangs on what a variable is found to be, it is looked at.
 settled_modes <- function(cx, values, mode_of) {
-  combos <- expand.grid(lapply(values, function(value) value$modes), stringsAsFactors = FALSE)
+  modes <- lapply(values, function(value) value$modes)
+  if (all(lengths(modes) == 1)) return(list(values = values, mode = mode_of(unlist(modes, use.names = FALSE))))
+  combos <- expand.grid(modes, stringsAsFactors = FALSE)
   results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
   if (length(results) > 1) {
     values <- lapply(values, function(value) settle(cx, value))

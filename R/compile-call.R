@@ -196,15 +196,14 @@ run_guarded <- function(routine, arguments, ...) {
   )
 }
 
-# Told once where falling back becomes a habit. `where` is a line of the kernel, or a reason.
-tell_fallbacks <- function(state, where, ...) {
+# Told once where falling back becomes a habit. `where` is a line of the C, or a reason; `lines` are the user's.
+tell_fallbacks <- function(state, where, lines, ...) {
   if (isTRUE(state$told_row)) return()
   state$told_row <- TRUE
-  why <- if (is.character(where)) where else if (where > 0) sprintf(
-    "line %d does what compiled code leaves to R",
-    where
-  ) else
-    "it does what compiled code leaves to R"
+  line <- if (is.numeric(where) && where > 0) lines[[where]]
+  why <- if (is.character(where)) where else sprintf(
+    "%s does what compiled code leaves to R", if (is.null(line) || is.na(line)) "it" else paste("line", line)
+  )
   rlang::inform(c("A compiled function ran in R three times in a row.", i = sprintf("The last time because %s.", why)),
     class = "ds_message_fallback"
   )
@@ -286,8 +285,9 @@ add_routine <- function(state, kernel, types) {
   form$past_end <- code %in% state$past_end
   form$careful <- code %in% state$careful
   form$source <- kernel$text
-  files <- kernel_files(emit_form(form), state$numerics)
-  state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form)))
+  emitted <- emit_form(form)
+  files <- kernel_files(emitted$text, state$numerics)
+  state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form, emitted$lines)))
   state$built[[code]] <- list(
     types = types, path = files$library, source = files$source, seconds = clock_now() - start, cached = files$cached,
     form = form
@@ -296,7 +296,7 @@ add_routine <- function(state, kernel, types) {
 }
 
 # What the dispatcher reads; see src/dispatch.cpp.
-new_routine <- function(code, address, form) {
+new_routine <- function(code, address, form, lines) {
   list(
     code = code, address = address,
     outside = unlist(lapply(form$outside, function(one) {
@@ -305,6 +305,6 @@ new_routine <- function(code, address, form) {
     trusted = unlist(lapply(form$trusted, function(one) {
       list(one$env, as.name(one$name), one$value)
     }), recursive = FALSE) %||% list(),
-    risky = form$risky, random = form$random
+    risky = form$risky, random = form$random, lines = lines
   )
 }

@@ -29,6 +29,12 @@ scan_locals <- function(step, id) {
   sprintf("R_xlen_t least%1$s_%2$d = 0, most%1$s_%2$d = 0;", id, unique(numbers))
 }
 
+# Where the ends of the whole vector prove nothing, those of each part may.
+scan_anew <- function(em, step) {
+  again <- Filter(function(test) isTRUE(test$again) && !identical(test$low, test$high), step$tests)
+  sprintf("DS_SCAN_PARTS(%s);", unique(vapply(again, function(test) em$names[[test$name]], "")))
+}
+
 proved_loops <- function(em, step, id, tests, run) {
   body <- step$blocks$body
   if (!em$root$either) {
@@ -36,7 +42,7 @@ proved_loops <- function(em, step, id, tests, run) {
     return(c(
       sprintf("if (%s) {", paste(tests, collapse = " && ")),
       indent(c(held_lines(em, step), run(body, step$direction))), "} else {",
-      indent(run(step$blocks$careful, NA)), "}"
+      indent(c(scan_anew(em, step), run(step$blocks$careful, NA))), "}"
     ))
   }
   test <- paste(c("1", tests), collapse = " && ")
@@ -45,7 +51,7 @@ proved_loops <- function(em, step, id, tests, run) {
     sprintf("const int inside%s = %s;", id, sub("^1 && ", "", test)), sprintf("if (inside%1$s && step%1$s == 1) {", id),
     indent(c(held_lines(em, step), run(body, 1))), sprintf("} else if (inside%s) {", id),
     indent(c(held_lines(em, step), run(body, -1))), "} else {",
-    indent(run(step$blocks$careful, NA)), "}"
+    indent(c(scan_anew(em, step), run(step$blocks$careful, NA))), "}"
   )
 }
 
@@ -134,10 +140,13 @@ has_break <- function(steps) {
 # A test before a nest: see pass_places().
 test_text <- function(em, test) {
   if (test$kind == "scan") {
-    ends <- c(index_text(em, test$low), index_text(em, test$high))
-    return(sprintf("ds_ends(%1$s, %2$s, %3$s, &least%4$s_%5$s, &most%4$s_%5$s)", em$names[[test$name]], ends[[1]],
-      ends[[2]], em$root$id, test$number
-    ))
+    low <- index_text(em, test$low)
+    high <- index_text(em, test$high)
+    name <- em$names[[test$name]]
+    of <- sprintf("%s_%s", em$root$id, test$number)
+    if (low == high) return(sprintf("DS_END(%s, %s, %s)", name, low, of))
+    if (test$again) em$scanned <- union(em$scanned, name)
+    return(sprintf("%s(%s, %s, %s, %s)", if (test$again) "DS_ENDS_AGAIN" else "DS_ENDS", name, low, high, of))
   }
   if (test$kind == "whole") return(sprintf("ds_is_whole(%s)", em$names[[test$name]]))
   sides <- list(-test$sum[test$sum < 0], test$sum[test$sum > 0])
@@ -191,12 +200,12 @@ emit_vector_loop <- function(em, step, name) {
   root <- em$root
   em$root <- list(id = id, direction = 1, either = FALSE)
   tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
-  fast <- each_loop(em, step, step$blocks$body, name, id, TRUE)
+  fast <- each_loop(em, step, step$blocks$body, name, id, isTRUE(step$there))
   em$root <- root
   c("{", indent(c(
     scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
     indent(c(held_lines(em, step), fast)), "} else {",
-    indent(each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE)), "}"
+    indent(c(scan_anew(em, step), each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE))), "}"
   )), "}")
 }
 

@@ -7,12 +7,21 @@ c_names <- function(form) {
   names <- character()
   for (id in ids) {
     base <- plain_c_name(id)
-    tries <- c(base, paste0(base, "_", substr(sub(".*:", "", id), 1, 1)), paste0(base, "_", seq_len(1000) + 1))
-    free <- Find(function(name) !any(c(name, paste0(name, array_endings)) %in% taken), tries)
-    names[[id]] <- free
+    names[[id]] <- free <- free_c_name(base, id, taken)
     taken <- c(taken, free, if (!is_scalar(form, id)) paste0(free, array_endings))
   }
   names
+}
+
+# The first of `base`, `base_d` (its mode) and `base_2`, `base_3`, ... that is free with all that an array needs.
+free_c_name <- function(base, id, taken) {
+  tried <- 0
+  name <- base
+  while (any(c(name, paste0(name, array_endings)) %in% taken)) {
+    tried <- tried + 1
+    name <- paste0(base, "_", if (tried == 1) substr(sub(".*:", "", id), 1, 1) else tried)
+  }
+  name
 }
 
 array_endings <- c("_s", "_n", "_i", "_room", "_own", paste0("_d", 1:30))

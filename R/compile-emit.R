@@ -7,20 +7,28 @@ indent <- function(lines) {
   paste0(ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""), lines)
 }
 
-# The whole C source of a form.
+# list(text, lines): the whole C source of a form, and the user's line of each of its own.
 emit_form <- function(form) {
+  c_lines <- strsplit(paste(marked_source(form), collapse = "\n"), "\n", fixed = TRUE)[[1]]
+  marks <- startsWith(c_lines, line_marker)
+  user <- c(NA, as.integer(substring(c_lines[marks], nchar(line_marker) + 1)))[cumsum(marks) + 1]
+  list(text = paste(c_lines[!marks], collapse = "\n"), lines = user[!marks])
+}
+
+# With marks where the code of another line begins.
+marked_source <- function(form) {
   names(form$callees) <- vapply(form$callees, function(callee) callee$name, "")
   deep <- recursive_callees(form$callees)
   calm <- calm_callees(form$callees, deep)
   callees <- lapply(form$callees, annotate_form, main = FALSE, calm = calm)
   main <- annotate_form(form, main = TRUE, calm = calm)
   heads <- vapply(callees, function(callee) paste0(callee_head(callee), ";"), "")
-  paste(lines_of(
+  lines_of(
     "#include <deepstride/kernel.h>", "",
     if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", "", heads),
     lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))), "",
     emit_kernel(main, length(callees) > 0)
-  ), collapse = "\n")
+  )
 }
 
 new_emitter <- function(form) {
@@ -33,10 +41,10 @@ new_emitter <- function(form) {
   em$flags <- FALSE
   em$sure <- form$sure
   em$wide <- form$wide
-  em$file <- form$file
   em$main <- form$main
   em$past_end <- isTRUE(form$past_end)
   em$source <- form$source
+  em$scanned <- character() # vectors whose ends are found in a loop
   em$turning <- list() # the C of counters, by variable
   em
 }
@@ -53,7 +61,7 @@ emit_kernel <- function(form, has_callees) {
     sprintf("enum { held = %d };", length(arrays) + length(slots)), "",
     if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
     indent(c(
-      body_locals(body), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
+      body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
       if (form$random) "GetRNGstate();", "", body, ending_lines(c(given, body))
     )),
     "}",
@@ -163,14 +171,16 @@ emit_steps <- function(em, steps) {
   unlist(lapply(steps, function(step) c(line_mark(em, step$line), emit_step(em, step))))
 }
 
-# The user's R line stands above its C, and compilers' messages speak of it.
+line_marker <- "#line "
+
+# The user's R line stands above its C.
 line_mark <- function(em, line) {
   if (identical(line, em$line)) return(NULL)
   em$line <- line
   said <- trimws(em$source[as.character(line)] %||% "")
   c(
     if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)),
-    sprintf("#line %d %s", line, c_string(em$file))
+    paste0(line_marker, line)
   )
 }
 
@@ -190,6 +200,7 @@ emit_step <- function(em, step) {
     empty = sprintf("DS_EMPTY(%s);", name),
     store = emit_store(em, step, name),
     store_many = emit_store_many(em, step, name),
+    note_small = each_small(em, arg()),
     append = emit_append(em, step, name),
     own = sprintf("DS_OWN%s(%s, %s);", if (length(em$form$spared)) "_SPARE" else "", name,
       mode_field(em$form$vars[[step$name]]$modes, "reader")),
@@ -229,10 +240,14 @@ emit_repeat <- function(em, step) {
     indent(c(
       if (!is.null(step$turns)) sprintf("DS_TURNS_AHEAD(%s, %d);", index_text(em, step$turns), step_cost(step)),
       held_lines(em, step), loop(step$blocks$body, is.null(step$turns))
-    )), "} else {", indent(loop(step$blocks$careful)), "}"
+    )), "} else {", indent(c(scan_anew(em, step), loop(step$blocks$careful))), "}"
   )
   em$root <- root
   c("{", indent(lines), "}")
+}
+
+each_small <- function(em, node) {
+  each_text(sprintf("(void) DS_SMALL(%s[k_]);", em$names[[node$name]]), paste0(em$names[[node$name]], "_n"))
 }
 
 label_text <- function(label) gsub("[^A-Za-z0-9_]", "_", label)

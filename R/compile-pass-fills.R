@@ -73,13 +73,10 @@ reads_elements <- function(node, name) {
   identical(node$name, name) || any(vapply(node$args, reads_elements, NA, name))
 }
 
-# Could a turn of the loop end early, or the loop itself?
-escapes <- function(steps) {
-  found <- FALSE
-  each_step(steps, function(step) {
-    if (step$op %in% c(
-    "break", "next", "return", "leave", "repeat",
-    "scope"
-  )) found <<- TRUE })
-  found
+# Could a turn of the loop end early, or the loop itself? What loops inside it break is their own.
+escapes <- function(steps, inside = FALSE) {
+  any(vapply(steps, function(step) {
+    step$op %in% c("return", "leave", "scope") || (step$op %in% c("break", "next") && !inside) ||
+      any(vapply(step$blocks, escapes, NA, inside || step$op %in% c("for", "repeat")))
+  }, NA))
 }

@@ -6,8 +6,14 @@ small_integer <- 2^27
 
 pass_late <- function(form) {
   form$steps <- late_steps(form, form$steps)
+  tame <- tame_arrays(form)
+  form$steps <- map_late(form$steps, function(node) {
+    if (node$op == "element" && node$name %in% tame) node$seen_small <- TRUE
+    node
+  })
   bounds <- integer_bounds(form)
   form$steps <- map_late(form$steps, function(node) fit_node(node, bounds))
+  if (length(tame)) form$steps <- tame_stores(form$steps, tame, bounds)
   form$steps <- walk_values(form$steps, function(node, parent) check_element(form, node, parent))
   form
 }

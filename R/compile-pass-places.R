@@ -44,7 +44,7 @@ count_values <- function(field, node) {
 }
 
 prove_nest <- function(form, step, inside) {
-  nest <- new_nest(form, step$blocks$body)
+  nest <- new_nest(form, step$blocks$body, inside)
   if (is_range_loop(step)) {
     direction <- if (goes_down(step$args[[1]])) -1 else 1
     ends <- list(lo = c(lo = 1), hi = c(hi = 1))
@@ -69,8 +69,9 @@ prove_nest <- function(form, step, inside) {
   step
 }
 
-new_nest <- function(form, body) {
+new_nest <- function(form, body, inside) {
   nest <- new.env()
+  nest$inside <- inside
   nest$form <- form
   nest$tests <- nest$scans <- list()
   nest$written <- names_written(body)
@@ -250,7 +251,8 @@ scan_sum <- function(nest, name, low, high) {
   known <- vapply(nest$scans, identical, NA, scan)
   if (!any(known)) nest$scans <- c(nest$scans, list(scan))
   number <- if (any(known)) which(known) else length(nest$scans)
-  nest$tests <- c(nest$tests, list(c(list(kind = "scan", number = number), scan)))
+  again <- nest$inside && name %in% nest$form$constant # entered often: the whole vector may be scanned for good
+  nest$tests <- c(nest$tests, list(c(list(kind = "scan", number = number, again = again), scan)))
   stats::setNames(1, paste0("e:", number))
 }
 
@@ -261,7 +263,7 @@ vector_ends <- function(nest, step, active) {
   if (from$op != "var" || !identical(type$modes, "integer") || from$name %in% nest$written) return(NULL)
   if (!reads_places(step$blocks$body, step$name)) return(NULL)
   part <- scan_sum(nest, from$name, c(`1` = 1), stats::setNames(1, paste0("n:", from$name)))
-  if (is.null(part)) return(NULL)
+  if (is.null(part) || !need_test(nest, lowest(part, active), -most_integer)) return(NULL)
   list(lo = lowest(part, active), hi = highest(part, active))
 }
 

@@ -5,7 +5,7 @@
 prove_while <- function(form, step, inside) {
   parts <- loop_condition(step$blocks$body)
   if (is.null(parts)) return(NULL)
-  nest <- new_nest(form, step$blocks$body)
+  nest <- new_nest(form, step$blocks$body, inside)
   body <- step$blocks$body
   active <- list()
   for (id in c(moving_counters(form, body, "sub"), moving_counters(form, body, "add"))) {

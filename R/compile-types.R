@@ -18,7 +18,7 @@ pending_type <- function(at) c(unset_type(), list(pending = at))
 
 conflict_type <- function(why) list(kind = "conflict", why = why)
 
-data_modes <- function(type) intersect(type$modes, mode_names)
+data_modes <- function(type) type$modes[type$modes %in% mode_names]
 
 # The mode that a variable of this type is held in; NULL where it can hold no data.
 held_mode <- function(type) {

@@ -54,6 +54,7 @@ checksum_file <- function(folder, key) file.path(folder, paste0(key, ".sum"))
 # Paths of this session's copies of an entry's files, by ending; NULL where one is missing or
 # is not what was written.
 cached_files <- function(folder, key, endings) {
+  if (!file.exists(checksum_file(folder, key))) return(NULL)
   sums <- tryCatch(read_text(checksum_file(folder, key)), ds_error = function(e) NULL)
   if (length(sums) != length(endings)) return(NULL)
   copies <- stats::setNames(file.path(session_folder("loaded"), paste0(key, endings)), endings)

@@ -1,8 +1,9 @@
 # Random programs in R and compiled, called several times each: values, warnings, errors and
 # random states that differ. Prints every mismatch, and fails where there is one or where a
-# process dies. Of three sources:
+# process dies. Of four sources:
 #   grammar   the language of kernels, drawn at random
 #   mutants   kernels of everyday kinds, changed at random, on values that matter
+#   nests     nests of loops whose places and sums are proved before they start, on awkward integers
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
 # Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
@@ -10,7 +11,7 @@
 # `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan preloaded).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,bodies"
+sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,bodies"
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
@@ -25,7 +26,8 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   compiler::enableJIT(0) # each program runs a few times: not worth R's own compiler
   extra <- strsplit(Sys.getenv("DEEPSTRIDE_BODIES"), " ")[[1]]
   cut <- if ("bodies" %in% sources) body_programs(c("base", "stats", extra))
-  tried <- list(grammar = program_mismatch, mutants = mutant_mismatch, bodies = function(seed) body_mismatch(cut, seed))
+  tried <- list(grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
+    bodies = function(seed) body_mismatch(cut, seed))
   do.call(rbind, lapply(sources, function(source) {
     for (count in c("refused", "fallbacks", "calls")) programs[[count]] <- 0
     bad <- 0
@@ -45,7 +47,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   }))
 }
 
-helpers <- normalizePath(c(file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R")),
+helpers <- normalizePath(c(file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R", "helper-nests.R")),
   file.path("measure", "fuzz", "bodies.R")))
 cores <- parallel::detectCores()
 share <- rep_len(seq_len(cores), diff(seeds) + 1)

@@ -29,7 +29,7 @@ const SEXP missing_met = reinterpret_cast<SEXP>(2);
 inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) < 4096; }
 
 // Fields of a routine, as new_routine() makes it.
-enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random };
+enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines };
 
 // The code of one argument, as type_code() has it, into `code`; false where it has none: "~" has attributes
 // that kernels don't keep, "?" is of another kind.
@@ -191,13 +191,13 @@ void leave_with(SEXP value, SEXP frame, bool visible) {
 double* counts_of(SEXP state) { return REAL(Rf_findVarInFrame(state, Rf_install("counts"))); }
 
 // The third fallback in a row is told.
-void note_fallback(SEXP state, const char* why, int line) {
+void note_fallback(SEXP state, const char* why, int line, SEXP lines) {
   double* counts = counts_of(state);
   counts[0] += 1;
   counts[1] += 1;
   if (counts[1] != 3) return;
   SEXP where = PROTECT(why == NULL ? Rf_ScalarInteger(line) : Rf_mkString(why));
-  call_r("tell_fallbacks", state, where, R_NilValue);
+  call_r("tell_fallbacks", state, where, lines);
   UNPROTECT(1);
 }
 
@@ -347,10 +347,10 @@ again:
       counts_of(state)[1] = 0;
       leave_with(value, frame, visible);
     }
-    note_fallback(state, NULL, line);
+    note_fallback(state, NULL, line, VECTOR_ELT(routine, r_lines));
     return R_NilValue;
   }
-  note_fallback(state, why == NULL ? "what it speaks of changes from call to call" : why, 0);
+  note_fallback(state, why == NULL ? "what it speaks of changes from call to call" : why, 0, R_NilValue);
   return R_NilValue;
 }
 

@@ -255,12 +255,13 @@ program_compiled <- function(f) {
 program_mismatch <- function(seed, rounds = 6) {
   lines <- random_program(seed)
   f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
+  compare_program(seed, lines, f, lapply(seq_len(rounds), function(round) random_arguments(seed, round)))
+}
+
+compare_program <- function(seed, lines, f, inputs) {
   fast <- program_compiled(f)
-  on.exit({
-    programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks
-  })
-  for (round in seq_len(rounds)) {
-    arguments <- random_arguments(seed, round)
+  on.exit(programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks)
+  for (arguments in inputs) {
     programs$calls <- programs$calls + 1
     expected <- outcome_of(f, arguments)
     found <- tryCatch(outcome_of(fast, arguments), error = identity)
@@ -268,7 +269,7 @@ program_mismatch <- function(seed, rounds = 6) {
       programs$refused <- programs$refused + 1
     } else if (!identical(expected, found)) {
       return(list(
-        seed = seed, round = round, lines = lines, arguments = arguments, expected = expected[-3],
+        seed = seed, lines = lines, arguments = arguments, expected = expected[-3],
         found = if (inherits(found, "error")) conditionMessage(found) else found[-3]
       ))
     }

@@ -8,16 +8,17 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
     programs$parts <- parts
     usual <- deepstride:::compile_flags
     utils::assignInNamespace(
-      "compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), "-O1"),
+      "compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), "-O0"),
       "deepstride"
     )
     Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
     list(found = Filter(Negate(is.null), lapply(seeds, get(mismatch), rounds = rounds)), programs = as.list(programs))
-  }, list(seeds, normalizePath(c("helper-programs.R", "helper-mutants.R")), mismatch, rounds, parts))
+  }, list(seeds, normalizePath(c("helper-programs.R", "helper-mutants.R", "helper-nests.R")), mismatch, rounds, parts))
 }
 
-test_that("random programs come to the same as in R, and so do kernels that are changed at random", {
-  running <- list(several_programs(1:60, "program_mismatch", 3), several_programs(1:60, "mutant_mismatch", 2))
+test_that("random programs come to the same as in R, and so do kernels changed at random, and nests", {
+  running <- list(several_programs(1:50, "program_mismatch", 3), several_programs(1:50, "mutant_mismatch", 2),
+    several_programs(1:25, "nest_mismatch", 6))
   for (one in running) {
     one$wait()
     answer <- one$get_result()

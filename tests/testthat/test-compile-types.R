@@ -62,13 +62,15 @@ test_that("whole-vector expressions are one loop without temporaries", {
   expect_match(total, "DS_LONG")
 })
 
-test_that("the compiler speaks of the user's lines", {
+test_that("the compiler speaks of the user's lines, in long statements too", {
   path <- tempfile(fileext = ".R")
-  writeLines(c("# a kernel", "f <- function(x) {", "  s <- 0", "", "  for (v in x) s <- s + v", "  s", "}"), path)
+  writeLines(c("# a kernel", "f <- function(x, k) {", "  s <- 0", "",
+    "  if (sum(sort(x) * rev(x)) + mean(ifelse(x > 1, x, cumsum(x))) > k) s <- 1", "  s", "}"), path)
   scope <- new.env()
   sys.source(path, scope, keep.source = TRUE)
-  source <- c_source(scope$f, x = double(2))
-  for (line in c(3, 5, 6)) expect_match(source, sprintf("#line %d \"%s\"", line, path), fixed = TRUE)
+  fast <- ds_compile(scope$f)
+  for (i in 1:2) expect_error(fast(c(1, 2), NA_real_), "missing value")
+  expect_message(expect_error(fast(c(1, 2), NA_real_), "missing value"), "line 5", class = "ds_message_fallback")
 })
 
 test_that("an argument is not copied unless an element of it is assigned", {

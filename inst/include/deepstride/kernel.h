@@ -31,7 +31,7 @@
 #define DS_PENDING(at) ((SEXP) (uintptr_t) (16 + (at))) /* an argument that R would work out here */
 #define DS_RARE(x) __builtin_expect(!!(x), 0)
 #define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
-#define DS_FALLBACK do { *where = __LINE__; goto fallback; } while (0) /* #line makes that the user's line */
+#define DS_FALLBACK do { *where = __LINE__; goto fallback; } while (0) /* the line of the C: user's lines are kept beside it */
 #ifndef DS_LONG
 #define DS_LONG long double /* of R's sums; relaxed numerics have doubles in several lanes */
 #endif
@@ -224,7 +224,7 @@ static inline R_xlen_t ds_spot(int rank, const R_xlen_t *places, const R_xlen_t 
 #define DS_ROOM(x, most, turns, type, object, reader, na) do { const R_xlen_t ds_top = (most); if (ds_top > x##_n) { \
   DS_MAKE_ROOM(x, ds_top, turns, object, reader); for (R_xlen_t ds_j = x##_n; ds_j < ds_top; ++ds_j) x[ds_j] = na; x##_n = ds_top; } } while (0)
 #define DS_NO_ROOM(x, most) do { if (DS_RARE((most) > x##_n)) goto past_end; } while (0)
-#define DS_MAKE_ROOM(x, needed, turns, object, reader) do { if ((needed) > x##_room) { DS_NEED((needed) < DS_MOST / 4); \
+#define DS_MAKE_ROOM(x, needed, turns, object, reader) do { if (DS_RARE((needed) > x##_room)) { DS_NEED((needed) < DS_MOST / 4); \
   REPROTECT(x##_s = ds_grown(x##_s, object, x##_n, needed, turns, &x##_room), x##_i); x = reader(x##_s); } } while (0)
 #define DS_APPEND(x, v, turns, type, object, reader, na) do { const type ds_x = (v); DS_MAKE_ROOM(x, x##_n + 1, turns, object, reader); x[x##_n++] = ds_x; } while (0)
 #define DS_SINGLE(x) ({ DS_NEED(x##_n == 1); x[0]; })
@@ -248,12 +248,22 @@ static inline int ds_all_there(const int *x, R_xlen_t n) {
   return !missing;
 }
 /* The least and the largest of elements, by places from 1. */
-static inline int ds_ends(const int *x, R_xlen_t low, R_xlen_t high, R_xlen_t *least, R_xlen_t *most) {
+typedef struct { R_xlen_t least, most; } ds_span;
+__attribute__((noinline, pure)) static ds_span ds_ends(const int *x, R_xlen_t low, R_xlen_t high) {
   int a = INT_MAX, b = INT_MIN;
   for (R_xlen_t k = low - 1; k < high; ++k) { a = x[k] < a ? x[k] : a; b = x[k] > b ? x[k] : b; }
-  *least = a; *most = b;
-  return 1;
+  return (ds_span) {a, b};
 }
+/* Into `of_least` and `of_most`, the ends of the elements from `low` to `high`. */
+#define DS_ENDS(x, low, high, of) ({ const ds_span ds_e = ds_ends(x, low, high); least##of = ds_e.least; most##of = ds_e.most; 1; })
+#define DS_END(x, at, of) ({ least##of = most##of = x[(at) - 1]; 1; })
+/* Parts of one vector are scanned again and again: once they come to a sixteenth of it, it is scanned whole. */
+#define DS_SCAN(x) R_xlen_t x##_seen = 0; ds_span x##_ends = {0, 0}
+#define DS_SCAN_PARTS(x) x##_seen = R_XLEN_T_MAX / -2
+#define DS_ENDS_AGAIN(x, low, high, of) ({ \
+  if (x##_seen > x##_n >> 4) { least##of = x##_ends.least; most##of = x##_ends.most; } \
+  else { const R_xlen_t ds_a = (low), ds_b = (high); DS_ENDS(x, ds_a, ds_b, of); \
+    if ((x##_seen += ds_b - ds_a + 1) > x##_n >> 4) x##_ends = ds_ends(x, 1, x##_n); } 1; })
 
 /* Places that a vector of indices picks. */
 #define DS_PLACES(slot, at, n, most, object) R_xlen_t n, most; REPROTECT(slot = (object), slot##_i); DS_NEED(n >= 0); \
