@@ -78,24 +78,27 @@ draw_rows <- function() {
   c(rows, list(sample = lower_sample, sample.int = lower_sample))
 }
 
-# Sampling with equal weights, as sample.int() does it. One number `x` stands for 1 to x.
+# Sampling with equal weights, as sample.int() does it, or with those of `prob`. One number `x` stands for 1 to x.
 lower_sample <- function(cx, call) {
   plain <- call_name(call) == "sample"
   args <- matched_call(cx, call, if (plain) function(x, size, replace, prob) NULL else function(
     n, size, replace,
     prob
   ) { NULL })
-  if (!is.null(args$prob)) refuse(cx, call, "`sample()` with weights", "Draw with `runif()` and `findInterval()`.")
   replace <- constant_flag(cx, args$replace, call)
-  codes <- c(list(args[[if (plain) "x" else "n"]]), if (!is.null(args$size)) list(args$size))
-  nodes <- lower_in_order(cx, codes)
-  of <- nodes[[1]]
+  codes <- c(list(args[[if (plain) "x" else "n"]]), args["size"], args["prob"])
+  codes <- stats::setNames(codes, c("of", "size", "prob"))
+  codes <- codes[!vapply(codes, is.null, NA)]
+  nodes <- stats::setNames(lower_in_order(cx, unname(codes)), names(codes))
+  of <- nodes$of
   if (of$mode == "logical" && of$rank == 0) fall_back(cx, "a sample of one condition")
   of <- if (of$rank > 0) named_node(cx, of) else of
   count <- if (of$rank == 0) of else size_node(of)
-  size <- if (length(nodes) > 1) as_single(cx, nodes[[2]]) else count
+  size <- if (is.null(nodes$size)) count else as_single(cx, nodes$size)
   cx$random <- TRUE
-  many <- in_variable(cx, value_node("sample", if (of$rank == 0) "integer" else of$mode, 1, list(of, count, size),
+  weights <- if (!is.null(nodes$prob)) named_node(cx, as_held(nodes$prob, "double", 1))
+  many <- in_variable(cx, value_node(if (is.null(weights)) "sample" else "sample_weighted",
+    if (of$rank == 0) "integer" else of$mode, 1, c(list(of, count, size), if (!is.null(weights)) list(weights)),
     replace = replace
   ))
   if (is.numeric(args$size) && args$size == 1) return(new_value(value_node("element", many$mode, 0, list(one_node()),

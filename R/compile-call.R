@@ -198,13 +198,13 @@ run_guarded <- function(routine, arguments, ...) {
 
 # Told once where falling back becomes a habit. `where` is a line of the C, or a reason; `lines` are the user's.
 tell_fallbacks <- function(state, where, lines, ...) {
-  if (isTRUE(state$told_row)) return()
+  if (isTRUE(state$told_row) || (is.character(where) && length(state$parts))) return() # its loops speak for themselves
   state$told_row <- TRUE
   line <- if (is.numeric(where) && where > 0) lines[[where]]
   why <- if (is.character(where)) where else sprintf(
     "%s does what compiled code leaves to R", if (is.null(line) || is.na(line)) "it" else paste("line", line)
   )
-  rlang::inform(c("A compiled function ran in R three times in a row.", i = sprintf("The last time because %s.", why)),
+  rlang::inform(c(sprintf("A compiled %s ran in R three times in a row.", state$what %||% "function"), i = sprintf("The last time because %s.", why)),
     class = "ds_message_fallback"
   )
 }

@@ -14,7 +14,8 @@ emit_assign <- function(em, step, name) {
     reshape = make_reshape(em, node),
     along = make_along(em, node),
     draws = make_draws(em, node),
-    sample = make_sample(em, node),
+    sample = ,
+    sample_weighted = make_sample(em, node),
     make_elements(em, node)
   )
   rank <- em$form$vars[[step$name]]$rank
@@ -199,15 +200,17 @@ make_sample <- function(em, node) {
   of <- node$args[[1]]
   from <- if (of$rank > 0) em$names[[of$name]]
   chosen <- function(at) if (is.null(from)) sprintf("(int) (%s + 1)", at) else sprintf("%s[%s]", from, at)
+  count_steps <- sprintf("const R_xlen_t of_ = %s, n_ = %s;", c_count(em, node$args[[2]]), c_count(em, node$args[[3]]))
   whole <- if (is.null(from)) sprintf("DS_NEED((double) of_ == %s);", c_value(em, as_mode(
     of,
     "double"
   ))) else "DS_NEED(of_ != 1);"
   again <- sprintf("DS_DRAW_WITH(%s);", chosen("at_"))
-  steps <- c(
-    sprintf("const R_xlen_t of_ = %s, n_ = %s;", c_count(em, node$args[[2]]), c_count(em, node$args[[3]])),
-    "DS_NEED(of_ >= 1 && of_ <= INT_MAX);", whole
-  )
+  if (node$op == "sample_weighted") return(list(
+    steps = c(count_steps, "DS_NEED(of_ >= 1 && of_ <= INT_MAX && n_ >= 0);", whole), count = "n_",
+    fill = sprintf("DS_DRAW_WEIGHTED(%s, %d, %s);", em$names[[node$args[[4]]$name]], node$replace, chosen("at_"))
+  ))
+  steps <- c(count_steps, "DS_NEED(of_ >= 1 && of_ <= INT_MAX);", whole)
   if (node$replace) return(list(steps = steps, count = "n_", fill = again))
   list(
     steps = c(steps, "DS_NEED(n_ <= of_ && (of_ <= 10000000 || n_ > of_ / 2));"), count = "n_",

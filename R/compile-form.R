@@ -32,7 +32,7 @@ op_table <- c(
       effects = "falls back"
     ),
     statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
-    sample = op_row(3, "replace", effects = "draws"), ask = op_row(NA, c("fn", "where", "labels", "risky"))
+    sample = op_row(3, "replace", effects = "draws"), sample_weighted = op_row(4, "replace", effects = "draws"), ask = op_row(NA, c("fn", "where", "labels", "risky"))
   ),
   # steps
   list(

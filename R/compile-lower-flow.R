@@ -147,15 +147,28 @@ resolve_edges <- function(cx, steps, edges, head, out) {
   })
 }
 
+# A way that the compiler does not take is left to R where it is reached, if the other one can be gone.
+way_steps <- function(cx, way) {
+  if (!cx$shared$lenient) return(steps_of(cx, way))
+  kept <- mget(c("out", "loops", "scope", "line"), envir = cx)
+  tryCatch(steps_of(cx, way), ds_error_unsupported = function(e) {
+    list2env(kept, cx)
+    cx$flow <- NULL
+    structure(list(step_node("fallback", cx$line, why = refusal_words(e))), refused = e)
+  })
+}
+
 # Two ways, of which one is taken. `yes` and `no` put their steps.
 lower_ways <- function(cx, cond, yes, no) {
   if (cond$op == "const" && !is.na(cond$value)) return(if (cond$value) yes() else no())
   before <- cx$flow
   ways <- lapply(list(yes, no), function(way) {
     cx$flow <- before
-    steps <- steps_of(cx, way)
-    list(steps = steps, flow = cx$flow)
+    steps <- way_steps(cx, way)
+    list(steps = steps, flow = cx$flow, refused = attr(steps, "refused"))
   })
+  refused <- lapply(ways, function(way) way$refused)
+  if (!any(vapply(refused, is.null, NA))) rlang::cnd_signal(refused[[1]])
   after <- join_flows(ways[[1]]$flow, ways[[2]]$flow)
   blocks <- lapply(ways, function(way) {
     c(way$steps, if (!is.null(way$flow)) edge_steps(cx, way$flow, after))

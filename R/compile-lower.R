@@ -44,15 +44,19 @@ new_lowering <- function(kernel, shared) {
   cx
 }
 
-new_shared <- function() {
+# `lenient`: ways that the compiler does not take are left to R where they are reached. `nameless`: names of rows and
+# columns are of no matter.
+new_shared <- function(kernel) {
   shared <- new.env()
+  shared$lenient <- isTRUE(kernel$lenient)
+  shared$nameless <- isTRUE(kernel$nameless)
   shared$outside <- shared$trusted <- shared$callees <- list()
   shared
 }
 
 # The form of a kernel for arguments of these types; a missing one has type "unset".
 lower_kernel <- function(kernel, types) {
-  shared <- new_shared()
+  shared <- new_shared(kernel)
   repeat { # until what is known of callees that call each other holds
     before <- lapply(shared$callees, function(one) one$mode)
     form <- lower_function(kernel, types, shared)
@@ -201,6 +205,7 @@ lower <- function(cx, code, wanted = TRUE) {
   if (is.name(code)) return(lower_name(cx, as.character(code)))
   if (!is.call(code)) return(lower_constant(cx, code))
   head <- call_name(code)
+  if (head == "") refuse(cx, code, unknown_words(head))
   if (!is_builtin(cx, head)) return(lower_call(cx, head, code))
   control <- control_rows()[[head]]
   if (!is.null(control)) return(control(cx, code, wanted))

@@ -23,6 +23,7 @@ new_variant <- function(part, kinds, frame) {
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
   state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
+  state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
   list(call = as.call(c(fast, made$given)), state = state, puts = made$puts)
 }

@@ -144,7 +144,7 @@ part_kernel <- function(part, steps, reads, gives, env) {
   list(
     formals = as.pairlist(formals), env = env,
     body = as.call(c(list(as.name("{")), steps, list(as.call(c(list(as.name("list")), given))))),
-    line = part$from, file = part$kernel$file, text = part$kernel$text
+    line = part$from, file = part$kernel$file, text = part$kernel$text, lenient = TRUE
   )
 }
 

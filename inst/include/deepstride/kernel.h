@@ -98,6 +98,10 @@ typedef int ds_logical;
   const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = pick; } } while (0)
 #define DS_DRAW_WITHOUT(pick) do { int *const row_ = ds_row(of_); R_xlen_t left_ = of_; \
   for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = (R_xlen_t) R_unif_index(left_); new_[k_] = pick; row_[at_] = row_[--left_]; } } while (0)
+/* As do_sample() in R's random.c with weights: places into `row_`, each `pick` the element at place at_. */
+#define DS_DRAW_WEIGHTED(weights, again, pick) do { const void *top_ = vmaxget(); int *const row_ = (int *) R_alloc(n_ + 1, sizeof(int)); \
+  DS_NEED(weights##_n == of_ && ds_sample_weighted(weights, (int) of_, again, n_, row_)); \
+  for (R_xlen_t k_ = 0; k_ < n_; ++k_) { const R_xlen_t at_ = row_[k_]; new_[k_] = pick; } vmaxset(top_); } while (0)
 /* Extremes so far, in `best_` and `any_`; the place of one in `at_`. */
 #define DS_BEST(x, op) do { const double ds_e = (x); if (DS_RARE(ISNAN(ds_e))) { if (!ISNA(best_)) best_ = ds_e; any_ = 1; } \
   else if (!any_ || ds_e op best_) { best_ = ds_e; any_ = 1; } } while (0)
@@ -123,6 +127,31 @@ static inline int *ds_row(R_xlen_t n) {
   int *row = (int *) R_alloc(n, sizeof(int));
   for (R_xlen_t k = 0; k < n; ++k) row[k] = (int) k;
   return row;
+}
+/* Places drawn by weights, counted from 0; 0 where R would complain, or goes another way. */
+static inline int ds_sample_weighted(const double *weights, int n, int again, R_xlen_t size, int *out) {
+  double *p = (double *) R_alloc(n, sizeof(double)), sum = 0, whole = 1;
+  int *row = ds_row(n), positive = 0, many = 0;
+  for (int k = 0; k < n; ++k) {
+    if (!R_FINITE(weights[k]) || weights[k] < 0) return 0;
+    if (weights[k] > 0) { ++positive; sum += weights[k]; }
+  }
+  if (positive == 0 || (!again && size > positive)) return 0;
+  for (int k = 0; k < n; ++k) { p[k] = weights[k] / sum; many += n * p[k] > 0.1; }
+  if ((again || size < 2) && many > 200) return 0;
+  revsort(p, row, n);
+  if (again || size < 2) for (int k = 1; k < n; ++k) p[k] += p[k - 1];
+  for (R_xlen_t drawn = 0; drawn < size; ++drawn) {
+    const int last = again || size < 2 ? n - 1 : n - 1 - (int) drawn;
+    const double at = whole * unif_rand();
+    int k = 0;
+    if (again || size < 2) { while (k < last && at > p[k]) ++k; out[drawn] = row[k]; continue; }
+    for (double mass = p[0]; k < last && at > mass; mass += p[k]) ++k;
+    out[drawn] = row[k];
+    whole -= p[k];
+    for (; k < last; ++k) { p[k] = p[k + 1]; row[k] = row[k + 1]; }
+  }
+  return 1;
 }
 static inline R_xlen_t ds_extent(SEXP s, int d) {
   SEXP extents = Rf_getAttrib(s, R_DimSymbol);

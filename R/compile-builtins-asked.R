@@ -1,0 +1,82 @@
+# More functions that are R's own, and some that are written in terms of others.
+
+# The rank of the argument at place `at`.
+rank_of <- function(at) function(nodes) nodes[[min(at, length(nodes))]]$rank
+
+highest_of <- function(modes) highest_mode(modes)
+
+own_of <- function(fn, mode, rank, ...) {
+  asked_of_r(fn, if (is.character(mode)) always(mode) else mode, rank, risky = TRUE, ...)
+}
+
+# A pair of vectors has one number, matrices have many.
+pair_rank <- function(nodes) if (length(nodes) == 2 && all(vapply(nodes, function(node) node$rank < 2, NA))) 0 else 2
+
+diagonal_rank <- function(nodes) if (nodes[[1]]$rank == 2) 1 else 2
+
+matrix_rows <- function() {
+  diagonal <- function(cx, call) {
+    own_of("diag", function(mode) if (length(call) == 2 && is_number_code(call[[2]])) "double" else mode,
+      diagonal_rank)(cx, call)
+  }
+  list(
+    diag = diagonal, lower.tri = own_of("lower.tri", "logical", 2), upper.tri = own_of("upper.tri", "logical", 2),
+    row = own_of("row", "integer", 2), col = own_of("col", "integer", 2),
+    kronecker = own_of("kronecker", "double", 2), det = own_of("det", "double", 0), chol = own_of("chol", "double", 2),
+    chol2inv = own_of("chol2inv", "double", 2), qr.solve = own_of("qr.solve", "double", rank_of(2)),
+    backsolve = own_of("backsolve", "double", rank_of(2)), forwardsolve = own_of("forwardsolve", "double", rank_of(2)),
+    sweep = own_of("sweep", "double", rank_of(1)), norm = own_of("norm", "double", 0),
+    rcond = own_of("rcond", "double", 0), aperm = own_of("aperm", identity, rank_of(1)),
+    cbind = lower_bind, rbind = lower_bind
+  )
+}
+
+is_number_code <- function(code) is.numeric(code) && length(code) == 1
+
+statistic_rows <- function() {
+  of_stats <- function(fn, mode, rank) own_of(fn, mode, rank, where = "stats")
+  list(
+    rank = own_of("rank", "double", 1), cor = of_stats("cor", "double", pair_rank),
+    cov = of_stats("cov", "double", pair_rank), quantile = of_stats("quantile", "double", function(nodes) {
+      if (length(nodes) > 1) min(1, nodes[[2]]$rank) else 1
+    }), weighted.mean = of_stats("weighted.mean", "double", 0),
+    mad = of_stats("mad", "double", 0), convolve = of_stats("convolve", "double", 1),
+    union = own_of("union", highest_of, 1, all_modes = TRUE), setdiff = own_of("setdiff", identity, 1),
+    intersect = own_of("intersect", highest_of, 1, all_modes = TRUE),
+    anyDuplicated = own_of("anyDuplicated", "integer", 0), anyNA = own_of("anyNA", "logical", 0),
+    zapsmall = own_of("zapsmall", "double", like_first), bitwShiftL = own_of("bitwShiftL", "integer", like_first),
+    bitwShiftR = own_of("bitwShiftR", "integer", like_first), besselJ = own_of("besselJ", "double", like_first),
+    besselI = own_of("besselI", "double", like_first), besselK = own_of("besselK", "double", like_first)
+  )
+}
+
+# Functions that mean a call of others: `made` gives that call's code from the operands'.
+in_terms <- function(formals, made) {
+  function(cx, call) lower(cx, do.call(made, matched_call(cx, call, formals), quote = TRUE))
+}
+
+written_rows <- function() {
+  list(
+    factorial = in_terms(function(x) NULL, function(x) call("gamma", call("+", x, 1))),
+    lfactorial = in_terms(function(x) NULL, function(x) call("lgamma", call("+", x, 1))),
+    "%o%" = in_terms(function(X, Y) NULL, function(X, Y) call("outer", X, Y)),
+    identity = in_terms(function(x) NULL, function(x) x)
+  )
+}
+
+# Rows or columns side by side. R names them after the variables that they come from: left to it, but where
+# names are known not to matter.
+lower_bind <- function(cx, call) {
+  given <- as.list(call)[-1]
+  values <- lapply(lower_in_order(cx, unname(given), lower), function(value) not_null(cx, value))
+  kept <- vapply(values, function(value) is.null(value$kind) || value$kind != "number" || !is.null(value$node), NA)
+  if (!any(kept)) fall_back(cx, sprintf("%s() of nothing", call_name(call)))
+  nodes <- Map(function(value, code) node_of(cx, value, code), values[kept], unname(given)[kept])
+  labelled <- nzchar(rlang::names2(given)[kept]) | (vapply(given[kept], is.name, NA) & node_ranks(nodes) < 2)
+  if (any(labelled) && !cx$shared$nameless) {
+    refuse(cx, call, sprintf("the names that `%s()` gives", call_name(call)), "Take them off: `unname()`.")
+  }
+  ask_value(cx, call, call_name(call), nodes, rep("", length(nodes)), highest_of, 2, risky = TRUE, all_modes = TRUE)
+}
+
+node_ranks <- function(nodes) vapply(nodes, function(node) node$rank, 0)
