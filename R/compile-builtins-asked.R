@@ -68,6 +68,13 @@ written_rows <- function() {
 # names are known not to matter.
 lower_bind <- function(cx, call) {
   given <- as.list(call)[-1]
+  open <- Filter(function(at) may_be_null(cx, given[[at]]), seq_along(given))
+  if (length(open)) { # NULL is left out
+    without <- call[-(open[[1]] + 1)]
+    known <- call
+    known[[open[[1]] + 1]] <- call("(", given[[open[[1]]]])
+    return(lower(cx, call("if", call("is.null", given[[open[[1]]]]), without, known)))
+  }
   values <- lapply(lower_in_order(cx, unname(given), lower), function(value) not_null(cx, value))
   kept <- vapply(values, function(value) is.null(value$kind) || value$kind != "number" || !is.null(value$node), NA)
   if (!any(kept)) fall_back(cx, sprintf("%s() of nothing", call_name(call)))
@@ -77,6 +84,13 @@ lower_bind <- function(cx, call) {
     refuse(cx, call, sprintf("the names that `%s()` gives", call_name(call)), "Take them off: `unname()`.")
   }
   ask_value(cx, call, call_name(call), nodes, rep("", length(nodes)), highest_of, 2, risky = TRUE, all_modes = TRUE)
+}
+
+# A variable that may be NULL here, or else a matrix.
+may_be_null <- function(cx, code) {
+  key <- if (is.name(code)) variable_key(cx, as.character(code))
+  type <- if (!is.null(key)) cx$flow[[key]]
+  identical(type$kind, "number") && "null" %in% type$modes && length(type$modes) > 1 && type$rank == 2
 }
 
 node_ranks <- function(nodes) vapply(nodes, function(node) node$rank, 0)

@@ -15,14 +15,20 @@ new_variant <- function(part, kinds, frame) {
   made$gives <- part$gives
   made$reason <- NULL
   for (name in names(kinds)) settle_variable(made, name, kinds[[name]], frame)
-  named <- names(kinds)[kinds == "named"]
-  if (is.null(made$reason) && length(named)) keep_names_in(made, named, frame)
+  bound <- if (is.null(made$reason)) bind_rows(made, frame)
+  named <- setdiff(names(kinds)[kinds == "named"], bound)
+  if (is.null(made$reason) && (length(named) || binds(made$code))) keep_names_in(made, named, frame, bound)
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
+  kernel$nameless <- TRUE
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
   state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
+  # what only changes the form of a variable may be worked out at once
+  state$certain <- union(state$certain, which(vapply(made$given, function(given) {
+    is.call(given) && is.function(given[[1]])
+  }, NA)))
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
   list(call = as.call(c(fast, made$given)), state = state, puts = made$puts)
@@ -219,11 +225,12 @@ fold_call <- function(made, head, parts) {
 }
 
 # Takes vectors with names without them, where names can't come out of the loop.
-keep_names_in <- function(made, named, frame) {
+keep_names_in <- function(made, named, frame, bound) {
   values <- stats::setNames(lapply(named, function(name) frame[[name]]), named)
-  escaping <- escaping_names(made$code, values, made$gives, single_variables(made, frame))
+  escaping <- escaping_names(made$code, values, made$gives, single_variables(made, frame), bound)
   if (length(escaping)) {
-    made$reason <- sprintf("the names of `%s` may come out in `%s`", named[[1]], escaping[[1]])
+    made$reason <- sprintf("%s may come out in `%s`", if (length(named)) sprintf("the names of `%s`", named[[1]]) else
+      "names of rows or columns", escaping[[1]])
     return()
   }
   for (name in named) {
@@ -250,9 +257,9 @@ put_named <- function(name) {
 }
 
 # Variables that come to hold names, of those that the loop gives.
-escaping_names <- function(code, values, gives, single) {
-  carriers <- names(values)
-  arrays <- names(values)[vapply(values, function(value) length(dim(value)) > 1 || is.ts(value), NA)]
+escaping_names <- function(code, values, gives, single, bound) {
+  carriers <- c(names(values), bound)
+  arrays <- names(values)[vapply(values, elements_are_nameless, NA)]
   assignments <- plain_assignments(code)
   repeat {
     more <- Filter(function(name) {
@@ -261,9 +268,16 @@ escaping_names <- function(code, values, gives, single) {
     if (length(more) == 0) break
     carriers <- c(carriers, more)
   }
-  grown <- setdiff(names(values), arrays) # a vector may be written to past its end
+  vectors <- names(values)[vapply(values, function(value) length(dim(value)) < 2 && !is.ts(value), NA)]
   whole <- intersect(names(values), names(assignments))
-  intersect(gives, c(setdiff(carriers, names(values)), grown, whole))
+  # vectors may be written to past their ends
+  intersect(gives, c(setdiff(carriers, c(names(values), bound)), vectors, whole))
+}
+
+# One element of an array has a name in R where only one of its extents has names.
+elements_are_nameless <- function(value) {
+  if (length(dim(value)) < 2) return(is.ts(value))
+  sum(!vapply(dimnames(value), is.null, NA)) != 1
 }
 
 # The values that each variable is given as a whole.
@@ -291,6 +305,7 @@ carries_names <- function(code, carriers, arrays, single) {
   if (!is.call(code)) return(FALSE)
   head <- call_name(code)
   if (head %in% c(without_attributes, "function")) return(FALSE)
+  if (head %in% bind_names && gives_labels(code)) return(TRUE)
   if (head == "[" && is.name(code[[2]]) && as.character(code[[2]]) %in% arrays) {
     at <- as.list(code)[-(1:2)]
     return(!all(vapply(at, function(one) !rlang::is_missing(one) && all(all.vars(one) %in% single), NA)))

@@ -1,6 +1,7 @@
 # Functions whose loops run native by themselves, while the rest stays R.
 
 shown_of <- function(f, ...) {
+  set.seed(4)
   value <- NULL
   output <- utils::capture.output(value <- tryCatch(withVisible(f(...)), error = conditionMessage))
   list(value, output)
@@ -78,6 +79,60 @@ test_that("names, dimensions' names and series go through loops that can't let t
     for (i in 1:2) row <- row + m[i, ]
     row
   }, m), "R")
+  expect_identical(ran_in(function(m) {
+    s <- 0
+    for (i in 1:2) s <- s + m[i, 1] # R gives an element a name where only columns have them
+    s
+  }, unname(m) + array(0, dim(m), list(NULL, c("a", "b", "c")))), "R")
+})
+
+test_that("rows and columns that a loop binds have the names that R gives them", {
+  state <- function(start, n, last = paste("end")) {
+    level <- rep(1, 2)
+    history <- start
+    for (i in seq_len(n)) {
+      level <- level / 2 + rnorm(2)
+      history <- rbind(history, level, c(0, i))
+    }
+    history
+  }
+  named <- matrix(0, 1, 2, dimnames = list("first", c("a", "b")))
+  for (start in list(c(4, 5), NULL, matrix(0, 2, 2), named)) {
+    expect_identical(ran_in(state, start, 3), "native")
+    ran_in(state, start, 0)
+  }
+  expect_identical(ran_in(function(x, n, last = paste("end")) {
+    powers <- rep(1, length(x))
+    for (i in seq_len(n)) {
+      xi <- x^i
+      powers <- cbind(powers, xi)
+    }
+    solve(powers, x)
+  }, c(1, 2, 4), 2), "native")
+  expect_identical(ran_in(function(x, n, last = paste("end")) {
+    for (i in seq_len(n)) pair <- cbind(x, i)
+    pair
+  }, c(1, 2), 2), "R")
+})
+
+test_that("ways that can't be compiled are left to R where they are reached", {
+  total <- function(x, verbose = FALSE) {
+    s <- 0
+    for (v in x) {
+      if (v > 100) s <- s + nchar(format(v))
+      if (verbose) cat("value", v, "\n")
+      s <- s + v
+    }
+    paste(s)
+  }
+  fast <- ds_compile(total)
+  expect_identical(fast(c(1, 2)), total(c(1, 2)))
+  expect_identical(ds_inspect(fast)$parts$handed_back, 0)
+  expect_identical(fast(c(1, 200)), total(c(1, 200)))
+  expect_output(fast(c(1, 2), TRUE), "value 1 \nvalue 2 $")
+  expect_identical(ds_inspect(fast)$parts$handed_back, 2)
+  expect_message(capture.output(fast(c(1, 2), TRUE)), "loop (`for` in line", fixed = TRUE,
+    class = "ds_message_fallback")
 })
 
 test_that("lists and data frames are taken apart, and put together again", {

@@ -22,8 +22,8 @@ test_that("what can't be compiled is refused with line, expression, reason and a
   }, 1, words = "`y` is double at one place and double matrix at another|double matrix at one place and double")
   says(function(x) x, "text", words = "argument `x` is of a kind")
   says(function(x, by) x + by(x), 1, mean, words = "`by` is of a kind")
-  says(function(x) vapply(x, sqrt, 0), c(1, 2), words = "does not know `vapply\\(\\)`")
-  says(function(x) sample(x, 2, prob = x), c(1, 2), words = "with weights")
+  says(function(x) max.col(x), diag(2), words = "does not know `max.col\\(\\)`")
+  says(function(x, y) rbind(x, y), c(1, 2), 3, words = "the names that `rbind\\(\\)` gives")
   says(function(x) sum(x, na.rm = x > 1), 1, words = "not plainly TRUE or FALSE")
   says(function(x) {
     f <- function(a) if (length(a) > 1) f(a[-1]) else 0

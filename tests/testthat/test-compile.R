@@ -338,3 +338,29 @@ test_that("counters, places past the end and overwritten vectors keep R's values
     list(value, steps)
   }, list(1))
 })
+
+test_that("R's own functions come to the same, or are left to R where they give something else", {
+  x <- c(3, 1, 2, 5, 4)
+  y <- c(2, 2, 1, 0, 4)
+  m <- matrix(c(4, 1, 0, 1, 3, 1, 0, 1, 2), 3)
+  k <- c(3L, 1L, 2L, 3L, 2L)
+  calls <- expression(
+    diag(m), diag(3), diag(x), diag(k), diag(m[, 1, drop = FALSE]), lower.tri(m), upper.tri(m, TRUE), row(m), col(m),
+    kronecker(m, m), det(m), chol(m), chol2inv(m), qr.solve(m, x[1:3]), backsolve(m, x[1:3]), forwardsolve(m, m),
+    sweep(m, 2, x[1:3]), norm(m), aperm(m), rank(y), cor(x, y), cor(m), cov(x, y), quantile(x, 0.3, names = FALSE),
+    quantile(x, c(0.2, 0.5)), weighted.mean(x, y), mad(x), convolve(x, y), union(k, x), setdiff(x, y), intersect(k, y),
+    anyDuplicated(y), anyNA(x), bitwShiftL(k, 2L), bitwShiftR(k, 1L), factorial(k), lfactorial(x), x %o% y,
+    identity(x), cbind(m, 1), rbind(x + 1, y * 2), rbind(m, m), cbind(k + 0L, 7L), rbind(c(1, 2), 1L), zapsmall(x),
+    sample(x, 2, prob = y + 1), sample(5, 9, TRUE, prob = x), sample(0:4, 1, prob = x), sample(5, prob = x)
+  )
+  for (call in calls) {
+    f <- as.function(c(alist(x = , y = , m = , k = ), call("{", call("<-", quote(r), call), quote(r))))
+    fast <- ds_compile(f, whole = TRUE)
+    expect_identical(outcome_of(fast, list(x, y, m, k)), outcome_of(f, list(x, y, m, k)), label = deparse(call))
+  }
+  weigh <- function(p, n) sample(length(p), n, prob = p)
+  fast <- ds_compile(weigh)
+  for (p in list(c(0.5, 0, 0.2), c(1, NA), numeric(2), c(-1, 2), rep(1, 300))) for (n in 1:3) {
+    expect_identical(outcome_of(fast, list(p, n)), outcome_of(weigh, list(p, n)))
+  }
+})

@@ -1,0 +1,76 @@
+# Rows and columns that a loop binds: R names them after the variables that they come from.
+
+bind_names <- c("cbind", "rbind")
+
+binds <- function(code) any(bind_names %in% all.names(code))
+
+is_bind <- function(code) is.call(code) && call_name(code) %in% bind_names
+
+gives_labels <- function(code) {
+  operands <- as.list(code)[-1]
+  any(nzchar(rlang::names2(operands))) || any(vapply(operands, is.name, NA))
+}
+
+# `m <- rbind(m, u)`, where nothing else gives `m` a value: its names are what R would give it, put on when the loop
+# has ended. Gives the names of such variables.
+bind_rows <- function(made, frame) {
+  assignments <- plain_assignments(made$code)
+  bound <- Filter(function(name) {
+    name %in% made$gives && all(vapply(assignments[[name]], binds_itself, NA, name)) &&
+      length(unique(lapply(assignments[[name]], function(code) code[-2]))) == 1
+  }, intersect(names(assignments), ls(frame, all.names = TRUE)))
+  for (name in bound) {
+    old <- frame[[name]]
+    code <- assignments[[name]][[1]]
+    if (is.object(old) || !is.null(names(old)) || (is.atomic(old) && is.null(dim(old)) && !is.null(old) &&
+      used_otherwise(made$code, name))) {
+      made$reason <- sprintf("the names of `%s` hang on how often the loop turns", name)
+    }
+    if (!is.null(old) && is.null(dim(old))) {
+      made$given[[name]] <- as.call(list(one_row, as.name(name), call_name(code) == "rbind"))
+    } else if (!is.null(dimnames(old))) {
+      made$given[[name]] <- as.call(list(without_names, as.name(name)))
+    }
+    made$puts[[name]] <- put_rows(name, code)
+  }
+  bound
+}
+
+binds_itself <- function(code, name) {
+  is_bind(code) && length(code) > 2 && identical(code[[2]], as.name(name)) &&
+    !name %in% unlist(lapply(as.list(code)[-(1:2)], all.vars)) && all(!nzchar(rlang::names2(as.list(code))))
+}
+
+# Is a variable used but to be bound to itself?
+used_otherwise <- function(code, name) sum(all.names(code) == name) > 2 * length(plain_assignments(code)[[name]])
+
+one_row <- function(x, by_row) if (by_row) matrix(x, 1) else matrix(x, ncol = 1)
+
+put_rows <- function(name, code) {
+  by_row <- call_name(code) == "rbind"
+  operands <- as.list(code)[-(1:2)]
+  count <- function(x) if (is.null(x)) 0L else if (is.null(dim(x))) 1L else dim(x)[[2 - by_row]]
+  labels_of <- function(operand, frame) {
+    if (!is.name(operand)) return("")
+    value <- frame[[as.character(operand)]]
+    if (is.null(dim(value))) as.character(operand) else rep("", count(value))
+  }
+  list(
+    fits = function(value, frame) { # names that the operands bring are R's affair
+      values <- lapply(Filter(is.name, operands), function(operand) frame[[as.character(operand)]])
+      all(vapply(values, function(value) is.null(attributes(value)) || identical(names(attributes(value)), "dim"), NA))
+    },
+    put = function(value, frame) {
+      old <- frame[[name]]
+      before <- count(old)
+      if (count(value) == before) return()
+      added <- unlist(lapply(operands, labels_of, frame))
+      first <- if (is.null(dim(old))) rep(name, before) else dimnames(old)[[2 - by_row]]
+      labels <- c(first %||% rep("", before), rep(added, (count(value) - before) / length(added)))
+      other <- dimnames(old)[[1 + by_row]]
+      both <- list(if (any(nzchar(labels)) || !is.null(dimnames(old)[[2 - by_row]])) labels, other)
+      if (!all(vapply(both, is.null, NA))) dimnames(value) <- if (by_row) both else rev(both)
+      assign(name, value, envir = frame)
+    }
+  )
+}
