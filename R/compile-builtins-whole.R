@@ -66,7 +66,6 @@ whole_rows <- function() {
     t = asked_of_r("t", identity, 2), "%*%" = asked_of_r("%*%", always("double"), 2, check = product_check(2, 1)),
     crossprod = asked_of_r("crossprod", always("double"), 2, check = product_check(1, 1)),
     tcrossprod = asked_of_r("tcrossprod", always("double"), 2, risky = TRUE),
-    outer = asked_of_r("outer", always("double"), 2, risky = TRUE),
     solve = asked_of_r("solve", always("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2, risky = TRUE),
     rowSums = margin("rowSums"), colSums = margin("colSums"), rowMeans = margin("rowMeans"),
     colMeans = margin("colMeans"),

@@ -364,3 +364,35 @@ test_that("R's own functions come to the same, or are left to R where they give 
     expect_identical(outcome_of(fast, list(p, n)), outcome_of(weigh, list(p, n)))
   }
 })
+
+test_that("functions that apply others are loops, and come to the same", {
+  x <- c(3, 1, 2, 5, 4)
+  m <- matrix(c(4, 1, 0, 1, 3, 1), 3)
+  shift <- function(v, by) v + by
+  native <- expression(
+    sapply(x, function(v) v^2), sapply(x, sqrt), sapply(x, "sqrt"), sapply(x, shift, by = k), sapply(m, function(v) v),
+    sapply(1:3, function(i) sum(x[1:i])), sapply(x, function(v) c(v, v)), sapply(x, function(v) rnorm(1, v)),
+    sapply(x, function(v) if (v > 2) return(0) else v), vapply(x, function(v) v * k, 0), vapply(x[x > 9], sqrt, 1),
+    vapply(1:3, function(i) i, numeric(1)), vapply(x, function(v) v > 2, logical(1)), Reduce(`+`, x),
+    unlist(lapply(1:3, seq_len)), unlist(lapply(x[x > 9], sqrt)), unlist(Map(function(a, b) a - b, x, x + 1)),
+    Reduce(function(a, b) a * 2 + b, x, 10), Filter(function(v) v > 2, x), mapply(function(a, b) a * b, x, rev(x)),
+    apply(m, 1, sum), apply(m, 2, max), apply(m, 1, range), outer(x, 1:2, "+"), outer(x, x, function(a, b) a + b^k),
+    do.call(max, list(x, k)), sum(sapply(1:3, function(i) sum(sapply(1:i, function(j) i * j))))
+  )
+  in_r <- expression(
+    sapply(x[x > 9], sqrt), sapply(x, function(v) if (v > 2) NA else 1L), Reduce(`+`, x[x > 9]),
+    vapply(x, function(v) v, 0L), mapply(shift, x, k), sapply(1:2, seq_len), outer(x, x, function(a, b) 1)
+  )
+  scope <- list2env(list(shift = shift))
+  for (call in c(native, in_r)) {
+    f <- as.function(c(alist(x = , m = , k = ), call("{", call("<-", quote(r), call), quote(r))), envir = scope)
+    fast <- ds_compile(f, whole = TRUE)
+    expect_identical(outcome_of(fast, list(x, m, 2)), outcome_of(f, list(x, m, 2)), label = deparse(call))
+    expect_identical(ds_inspect(fast)$fallbacks > 0, call %in% as.list(in_r), label = deparse(call))
+  }
+  own <- local({
+    length <- function(x) 2
+    function(x) sapply(x, sqrt)
+  })
+  expect_identical(suppressMessages(ds_compile(own)(x)), own(x))
+})

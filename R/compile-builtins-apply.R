@@ -1,0 +1,213 @@
+# Functions that apply others, as the loops that they are. Each is written as R code, with variables of its own.
+
+apply_rows <- function() {
+  list(
+    sapply = lower_sapply, vapply = lower_vapply, unlist = lower_unlist, Reduce = lower_reduce, Filter = lower_filter,
+    mapply = lower_mapply, apply = lower_apply, do.call = lower_do_call, outer = lower_outer
+  )
+}
+
+# A variable of the expansion's own. The same call has the same ones whenever it is followed.
+own_variable <- function(cx, call, what) {
+  name <- paste("applied", substr(rlang::hash(strip_source(call)), 1, 8), what)
+  cx$scope$own <- union(cx$scope$own, name)
+  as.name(name)
+}
+
+# The function that is applied, as what stands at the head of a call: list(head, before).
+applied_function <- function(cx, call, code) {
+  code <- if (is.character(code) && length(code) == 1) as.name(code) else code
+  if (is.name(code)) return(list(head = code))
+  if (!is.call(code) || call_name(code) != "function") refuse(cx, call, "a function that is worked out")
+  name <- own_variable(cx, call, "function")
+  list(head = name, before = list(call("<-", name, code)))
+}
+
+applied_arguments <- function(cx, call, template) {
+  args <- tryCatch(as.list(match.call(template, call, expand.dots = FALSE))[-1], error = function(e) list(none = 0))
+  odd <- setdiff(names(args), names(formals(template)))
+  if (length(odd) || any(c("simplify", "USE.NAMES", "SIMPLIFY", "accumulate", "right") %in% names(args))) {
+    refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+  }
+  own <- Filter(function(name) !is_builtin(cx, name), c("[", "[[", "c", "length", "seq_len", "stop", "if", "for", "<-",
+    "{", "rep", "matrix", "nrow", "ncol", "which", "as.logical", "unlist", "lapply", "+", "-", "*", "!=", "<", "=="))
+  if (length(own)) refuse(cx, call, sprintf("`%s()` where `%s()` is another function than R's", call_name(call),
+    own[[1]]))
+  if (is.list(args$...)) args$... <- lapply(args$..., function(code) {
+    if (is_calm(cx, code)) code else refuse(cx, call, "an argument that R would work out once")
+  })
+  args
+}
+
+block_of <- function(...) as.call(c(as.name("{"), unlist(list(...), recursive = FALSE)))
+
+# A loop over places, whose results `one` gives and `out` keeps: one number each.
+map_loop <- function(cx, call, before, count, one, out, any_length = FALSE, check = NULL) {
+  at <- own_variable(cx, call, "at")
+  value <- own_variable(cx, call, "value")
+  lower_step(cx, block_of(before, list(
+    call("for", at, call("seq_len", count), block_of(list(call("<-", value, one(at))), check, list(out(value, at))))
+  )))
+  type <- cx$flow[[variable_key(cx, as.character(value))]]
+  plain <- identical(type$kind, "number") && (type$rank == 0 || (any_length && type$rank == 1))
+  if (!plain) refuse(cx, call, sprintf("results of `%s()` that are no single numbers", call_name(call)))
+  type
+}
+
+# The results as a vector, or as the columns of a matrix where each is a vector.
+map_columns <- function(cx, call, before, count, one, out) {
+  kept <- list(out = cx$out, flow = cx$flow)
+  type <- map_loop(cx, call, before, count, one, gathered(out), any_length = TRUE)
+  if (type$rank == 0) return(lower(cx, out))
+  list2env(kept, cx)
+  value <- own_variable(cx, call, "value")
+  size <- own_variable(cx, call, "size")
+  check <- list(call("if", call("==", size, 0L), call("<-", size, call("length", value))),
+    call("if", call("!=", size, call("length", value)), quote(stop())))
+  map_loop(cx, call, c(before, list(call("<-", size, 0L))), count, one, gathered(out), TRUE, check)
+  lower(cx, block_of(list(call("if", call("<", size, 2L), quote(stop())), call("matrix", out, size, count))))
+}
+
+gathered <- function(out) function(value, at) call("<-", out, call("c", out, value))
+
+none_stops <- function(over) call("if", call("==", call("length", over), 0), quote(stop()))
+
+lower_sapply <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(X, FUN, ..., simplify, USE.NAMES) NULL)
+  f <- applied_function(cx, call, args$FUN)
+  over <- own_variable(cx, call, "over")
+  out <- own_variable(cx, call, "out")
+  before <- c(f$before, list(call("<-", over, args$X), none_stops(over), call("<-", out, NULL)))
+  map_columns(cx, call, before, call("length", over), function(at) {
+    as.call(c(f$head, call("[[", over, at), args$...))
+  }, out)
+}
+
+# The results must be of the mode that is said, or convert to it.
+lower_vapply <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(X, FUN, FUN.VALUE, ..., USE.NAMES) NULL)
+  f <- applied_function(cx, call, args$FUN)
+  mode <- vapply_mode(cx, call, args$FUN.VALUE)
+  over <- own_variable(cx, call, "over")
+  out <- own_variable(cx, call, "out")
+  before <- c(f$before, list(call("<-", over, args$X), call("<-", out, call(mode, call("length", over)))))
+  type <- map_loop(cx, call, before, call("length", over), function(at) {
+    as.call(c(f$head, call("[[", over, at), args$...))
+  }, function(value, at) call("<-", call("[", out, at), value))
+  modes <- setdiff(type$modes, "unset")
+  if (highest_mode(c(modes, sub("numeric", "double", mode))) != sub("numeric", "double", mode)) {
+    fall_back(cx, "values of vapply() of another type")
+  }
+  lower(cx, out)
+}
+
+vapply_mode <- function(cx, call, code) {
+  if (typeof(code) %in% mode_names) return(sub("double", "numeric", typeof(code)))
+  known <- is.call(code) && call_name(code) %in% c("numeric", "integer", "logical") && length(code) == 2 &&
+    identical(as.double(code[[2]]), 1)
+  if (!known) refuse(cx, call, "`vapply()` with values of this form")
+  call_name(code)
+}
+
+# `unlist(lapply(x, f))`
+lower_unlist <- function(cx, call) {
+  inner <- call[[2]]
+  if (length(call) != 2 || !is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
+    refuse(cx, call, "`unlist()` of this form")
+  }
+  if (call_name(inner) == "Map") {
+    inner[[1]] <- as.name("mapply")
+    return(lower(cx, inner))
+  }
+  args <- applied_arguments(cx, inner, function(X, FUN, ...) NULL)
+  f <- applied_function(cx, call, args$FUN)
+  over <- own_variable(cx, call, "over")
+  out <- own_variable(cx, call, "out")
+  map_loop(cx, call, c(f$before, list(call("<-", over, args$X), call("<-", out, NULL))), call("length", over),
+    function(at) as.call(c(f$head, call("[[", over, at), args$...)), gathered(out), any_length = TRUE)
+  lower(cx, out)
+}
+
+lower_reduce <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(f, x, init, right, accumulate) NULL)
+  f <- applied_function(cx, call, args$f)
+  over <- own_variable(cx, call, "over")
+  made <- own_variable(cx, call, "made")
+  at <- own_variable(cx, call, "at")
+  first <- !"init" %in% names(args)
+  start <- if (first) list(none_stops(over), call("<-", made, call("[[", over, 1))) else
+    list(call("<-", made, args$init))
+  count <- if (first) call("-", call("length", over), 1) else call("length", over)
+  place <- if (first) call("+", at, 1) else at
+  lower(cx, block_of(f$before, list(call("<-", over, args$x)), start, list(
+    call("for", at, call("seq_len", count), call("<-", made, as.call(list(f$head, made, call("[[", over, place))))), made
+  )))
+}
+
+lower_filter <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(f, x) NULL)
+  over <- own_variable(cx, call, "over")
+  kept <- call("as.logical", call("unlist", call("lapply", over, args$f)))
+  lower(cx, block_of(list(call("<-", over, args$x), none_stops(over), call("[", over, call("which", kept)))))
+}
+
+# Vectors of one length.
+lower_mapply <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(FUN, ..., MoreArgs, SIMPLIFY, USE.NAMES) NULL)
+  if ("MoreArgs" %in% names(args) || length(args$...) == 0) refuse(cx, call, "`mapply()` of this form")
+  f <- applied_function(cx, call, args$FUN)
+  over <- lapply(seq_along(args$...), function(i) own_variable(cx, call, i))
+  out <- own_variable(cx, call, "out")
+  same <- lapply(over[-1], function(one) {
+    call("if", call("!=", call("length", one), call("length", over[[1]])), quote(stop()))
+  })
+  before <- c(f$before, unname(Map(function(one, code) call("<-", one, code), over, args$...)),
+    list(none_stops(over[[1]])), unname(same), list(call("<-", out, NULL)))
+  map_loop(cx, call, before, call("length", over[[1]]), function(at) {
+    as.call(c(f$head, lapply(over, function(one) call("[[", one, at))))
+  }, gathered(out))
+  lower(cx, out)
+}
+
+# Over the rows or the columns of a matrix.
+lower_apply <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(X, MARGIN, FUN, ..., simplify) NULL)
+  if (!is_number_code(args$MARGIN) || !args$MARGIN %in% 1:2) refuse(cx, call, "`apply()` over this margin")
+  f <- applied_function(cx, call, args$FUN)
+  over <- own_variable(cx, call, "over")
+  out <- own_variable(cx, call, "out")
+  before <- c(f$before, list(call("<-", over, args$X), none_stops(over), call("<-", out, NULL)))
+  count <- call(if (args$MARGIN == 1) "nrow" else "ncol", over)
+  map_columns(cx, call, before, count, function(at) {
+    places <- if (args$MARGIN == 1) list(at, quote(expr = )) else list(quote(expr = ), at)
+    as.call(c(f$head, as.call(c(as.name("["), over, places)), args$...))
+  }, out)
+}
+
+# `do.call(f, list(a, b))`
+lower_do_call <- function(cx, call) {
+  inner <- if (length(call) == 3) call[[3]]
+  head <- if (length(call) > 1 && is.character(call[[2]])) as.name(call[[2]]) else call[[2]]
+  if (!is.call(inner) || call_name(inner) != "list" || !is.name(head)) refuse(cx, call, "`do.call()` of this form")
+  inner[[1]] <- head
+  lower(cx, inner)
+}
+
+# With a function that takes vectors, which it is called with once.
+lower_outer <- function(cx, call) {
+  args <- applied_arguments(cx, call, function(X, Y, FUN) NULL)
+  if (is.null(args$FUN) || identical(args$FUN, "*")) return(outer_product(cx, call))
+  f <- applied_function(cx, call, args$FUN)
+  x <- own_variable(cx, call, "x")
+  y <- own_variable(cx, call, "y")
+  made <- own_variable(cx, call, "made")
+  sizes <- list(call("length", x), call("length", y))
+  value <- as.call(list(f$head, call("rep", x, times = sizes[[2]]), call("rep", y, each = sizes[[1]])))
+  lower(cx, block_of(f$before, list(
+    call("<-", x, args$X), call("<-", y, args$Y), call("<-", made, value),
+    call("if", call("!=", call("length", made), call("*", sizes[[1]], sizes[[2]])), quote(stop())),
+    call("matrix", made, sizes[[1]], sizes[[2]])
+  )))
+}
+
+outer_product <- function(cx, call) asked_of_r("outer", always("double"), 2, risky = TRUE)(cx, call[1:3])
