@@ -49,6 +49,7 @@ new_lowering <- function(kernel, shared) {
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$lenient <- isTRUE(kernel$lenient)
+  shared$conflict <- FALSE
   shared$nameless <- isTRUE(kernel$nameless)
   shared$outside <- shared$trusted <- shared$callees <- list()
   shared
@@ -254,6 +255,7 @@ read_outside <- function(cx, name, field = NULL) {
 # A variable at this place. What may be without a value is looked at while the kernel runs.
 read_variable <- function(cx, key, name) {
   type <- cx$flow[[key]] %||% unset_type()
+  cx$shared$conflict <- cx$shared$conflict || type$kind == "conflict"
   if (type$kind == "conflict") refuse(cx, as.name(name), sprintf("`%s` is %s", name, type$why), "Use two names.")
   if (type$kind == "function") refuse(cx, as.name(name), "a function as a value")
   if (type$kind == "list") return(read_list(cx, key, type))

@@ -388,11 +388,47 @@ test_that("functions that apply others are loops, and come to the same", {
     f <- as.function(c(alist(x = , m = , k = ), call("{", call("<-", quote(r), call), quote(r))), envir = scope)
     fast <- ds_compile(f, whole = TRUE)
     expect_identical(outcome_of(fast, list(x, m, 2)), outcome_of(f, list(x, m, 2)), label = deparse(call))
-    expect_identical(ds_inspect(fast)$fallbacks > 0, call %in% as.list(in_r), label = deparse(call))
+    expect_identical(ds_inspect(fast)$fallbacks > 0, deparse(call) %in% vapply(in_r, deparse, ""),
+      label = deparse(call))
   }
   own <- local({
     length <- function(x) 2
     function(x) sapply(x, sqrt)
   })
   expect_identical(suppressMessages(ds_compile(own)(x)), own(x))
+})
+
+test_that("a variable may be a vector before a loop and a matrix after its first turn", {
+  m <- matrix(c(0.4, 0.1, 0, 0.1, 0.3, 0.1, 0, 0.1, 0.2), 3)
+  power <- function(m, n) {
+    v <- c(1, 1, 1)
+    for (i in 1:n) {
+      v <- m %*% v
+      if (i == 2) next
+      v <- v / sum(v)
+    }
+    v
+  }
+  settle <- function(m, n) {
+    x <- numeric(3)
+    turns <- 0
+    repeat {
+      fresh <- m %*% x + 1
+      turns <- turns + 1
+      if (turns >= n) break
+      x <- fresh
+    }
+    list(x, turns)
+  }
+  climb <- function(m, n) {
+    x <- c(1, 0, 0)
+    while (sum(x) < n) x <- m %*% x + 1
+    x
+  }
+  for (f in list(power, settle, climb)) {
+    fast <- ds_compile(f, whole = TRUE)
+    for (n in c(3, 5)) expect_identical(fast(m, n), f(m, n))
+    expect_identical(ds_inspect(fast)$fallbacks, 0)
+    for (n in c(1, 0)) expect_identical(outcome_of(fast, list(m, n)), outcome_of(f, list(m, n)))
+  }
 })
