@@ -178,7 +178,11 @@ certainty <- function(op) {
 # Bit by bit, of whole numbers; the value is a vector.
 bitwise <- function(op) {
   function(cx, call) {
-    nodes <- lapply(operand_nodes(cx, call, element_table[[op]]$args), function(node) {
+    demand_count(cx, call, element_table[[op]]$args)
+    args <- as.list(call)[-1]
+    if (any(nzchar(rlang::names2(args)))) refuse(cx, call, sprintf("`%s()` with named arguments", call_name(call)))
+    values <- lower_in_order(cx, args, lower)
+    nodes <- lapply(Map(function(value, code) any_number(cx, value, code), values, args), function(node) {
       if (node$mode == "logical") fall_back(cx, "bits of a condition")
       node <- as_leaf(cx, flat_node(cx, node))
       if (node$mode == "double") element_node("whole", list(node)) else node
@@ -196,7 +200,8 @@ arithmetic_rows <- function() {
     ">" = comparison("gt"), "<=" = comparison("le"), ">=" = comparison("ge"), "&" = logic("and"), "|" = logic("or"),
     "!" = logic("not"), xor = logic("xor"), isTRUE = certainty("is_true"), isFALSE = certainty("is_false"),
     ifelse = lower_ifelse, pmin = parallel_extreme("pmin"), pmax = parallel_extreme("pmax"),
-    bitwAnd = bitwise("bit_and"), bitwOr = bitwise("bit_or"), bitwXor = bitwise("bit_xor"), bitwNot = bitwise("bit_not")
+    bitwAnd = bitwise("bit_and"), bitwOr = bitwise("bit_or"), bitwXor = bitwise("bit_xor"), bitwNot = bitwise("bit_not"),
+    bitwShiftL = bitwise("bit_left"), bitwShiftR = bitwise("bit_right")
   )
 }
 

@@ -13,7 +13,7 @@ element_parts <- function(em, node, id = "") {
   same <- length_steps(lengths, leaves, node$rank, paste0("n_", id), paste0("same", id))
   list(
     steps = c(leaves$steps, same), at = at, count = paste0("n_", id), same = paste0("same", id),
-    single = length(lengths) == 1 || leaves$strict || length(leaves$matrices) > 0,
+    single = length(lengths) == 1 || leaves$strict,
     extents = if (length(leaves$matrices)) leaves$matrices[[1]]
   )
 }
@@ -78,19 +78,25 @@ length_steps <- function(lengths, leaves, rank, n, same) {
     if (leaves$strict) sprintf("DS_NEED(%s > 0);", n)
   ))
   equal <- paste(sprintf("%s == %s", lengths[-1], first), collapse = " && ")
-  if (leaves$strict || length(leaves$matrices)) {
-    extents <- unlist(lapply(leaves$matrices[-1], function(other) sprintf("%s == %s", other, leaves$matrices[[1]])))
+  extents <- unlist(lapply(leaves$matrices[-1], function(other) sprintf("%s == %s", other, leaves$matrices[[1]])))
+  if (leaves$strict) {
     # the type of an empty ifelse() is logical
     return(c(
-      sprintf("DS_NEED(%s);", c(equal, extents, if (leaves$strict) sprintf("%s > 0", first))),
-      sprintf("const R_xlen_t %s = %s;", n, first)
+      sprintf("DS_NEED(%s);", c(equal, extents, sprintf("%s > 0", first))), sprintf("const R_xlen_t %s = %s;", n, first)
     ))
   }
+  whole <- if (length(leaves$matrices)) paste(leaves$matrices[[1]], collapse = " * ") # nothing is longer than a matrix
   c(
-    sprintf("const int %s = %s;", same, equal), sprintf("R_xlen_t %s = %s;", n, first), sprintf("if (!%s) {", same),
-    sprintf("  if (%1$s > %2$s) %2$s = %1$s;", lengths[-1], n), sprintf("  if (%s == 0) %s = 0;", lengths, n),
-    if (leaves$warns) sprintf("  DS_NEED(%s > 0);", lengths), # R works out what meets nothing, and may warn
-    sprintf("  DS_NEED(%1$s == 0 || %1$s %% %2$s == 0);", n, lengths), "}"
+    sprintf("DS_NEED(%s);", extents),
+    sprintf("const int %s = %s;", same, equal), sprintf("R_xlen_t %s = %s;", n, whole %||% first),
+    sprintf("if (!%s) {", same),
+    if (is.null(whole)) c(
+      sprintf("  if (%1$s > %2$s) %2$s = %1$s;", lengths[-1], n), sprintf("  if (%s == 0) %s = 0;", lengths, n)
+    ),
+    # R works out what meets nothing, and may warn
+    if (leaves$warns || !is.null(whole)) sprintf("  DS_NEED(%s > 0);", lengths),
+    sprintf("  DS_NEED(ds_even(%s, %d, (const R_xlen_t[]) {%s}));", n, length(lengths), paste(lengths, collapse = ", ")),
+    "}"
   )
 }
 

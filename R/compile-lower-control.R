@@ -13,7 +13,7 @@ control_rows <- function() {
     "return" = function(cx, code, wanted) lower_tail(cx, code),
     invisible = function(cx, code, wanted) if (length(code) > 1) lower(cx, code[[2]]) else null_value(),
     stop = function(cx, code, wanted) fall_back(cx, "stop()"),
-    warning = function(cx, code, wanted) fall_back(cx, "warning()"),
+    warning = lower_warning,
     stopifnot = lower_stopifnot, "function" = function(cx, code, wanted) refuse(cx, code, "a function as a value"),
     "&&" = lower_short_circuit, "||" = lower_short_circuit
   )

@@ -2,7 +2,7 @@
 # is written by itself, before a loop over the rest. A loop without a first turn, or one that ends in it, is left to R.
 
 with_peeling <- function(cx, code, lower_it) {
-  if (isTRUE(attr(code, "rest"))) return(lower_it())
+  if (isTRUE(attr(code, "rest") >= 2)) return(lower_it()) # `x <- y; y <- m %*% x` takes two turns
   kept <- mget(c("out", "flow", "loops", "line"), envir = cx)
   cx$shared$conflict <- FALSE
   tryCatch(lower_it(), ds_error_unsupported = function(e) {
@@ -14,7 +14,7 @@ with_peeling <- function(cx, code, lower_it) {
 
 peeled_loop <- function(cx, code) {
   first <- function(body) call("repeat", call("{", turn_alone(body), quote(break)))
-  rest <- structure(code, rest = TRUE)
+  rest <- structure(code, rest = (attr(code, "rest") %||% 0) + 1)
   switch(call_name(code),
     `repeat` = call("{", first(code[[2]]), rest),
     `while` = call("{", call("if", code[[2]], first(code[[3]]), quote(stop())), rest),

@@ -45,11 +45,12 @@ new_lowering <- function(kernel, shared) {
 }
 
 # `lenient`: ways that the compiler does not take are left to R where they are reached. `nameless`: names of rows and
-# columns are of no matter.
+# columns are of no matter. `told`: calls that print when all has ended.
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$lenient <- isTRUE(kernel$lenient)
   shared$conflict <- FALSE
+  shared$told <- kernel$told
   shared$nameless <- isTRUE(kernel$nameless)
   shared$outside <- shared$trusted <- shared$callees <- list()
   shared

@@ -2,8 +2,8 @@
 # code; `p$k` of a list or a data frame becomes a variable of its own; vectors with names, matrices with dimnames and
 # time series are taken without them where names can't come out.
 
-# list(call, state, puts) or list(reason). The call is for the frame; `puts` tell, by variable, whether a
-# changed value fits, and put it back, where that is more than to assign it.
+# list(call, state, puts, told) or list(reason). The call is for the frame; `puts` tell, by variable, whether a
+# changed value fits, and put it back, where that is more than to assign it; `told` are calls that print.
 new_variant <- function(part, kinds, frame) {
   kinds <- stats::setNames(kinds, part$reads)
   made <- new.env()
@@ -23,6 +23,7 @@ new_variant <- function(part, kinds, frame) {
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
   kernel$nameless <- TRUE
+  kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
   state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
   # what only changes the form of a variable may be worked out at once
@@ -31,7 +32,7 @@ new_variant <- function(part, kinds, frame) {
   }, NA)))
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
-  list(call = as.call(c(fast, made$given)), state = state, puts = made$puts)
+  list(call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told)
 }
 
 settle_variable <- function(made, name, kind, frame) {

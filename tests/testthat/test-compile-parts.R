@@ -23,7 +23,7 @@ test_that("what only R can do stays R, in place, around loops that run native", 
     for (i in seq_along(x)) out[i] <- x[i]^2
     total <- 0
     for (k in 1:3) {
-      cat("turn", k, "\n")
+      writeLines(format(k))
       for (j in seq_along(x)) total <- total + x[j] * k
     }
     names(out) <- paste0(label, seq_along(x))
@@ -120,7 +120,7 @@ test_that("ways that can't be compiled are left to R where they are reached", {
     s <- 0
     for (v in x) {
       if (v > 100) s <- s + nchar(format(v))
-      if (verbose) cat("value", v, "\n")
+      if (verbose) writeLines(paste("value", v))
       s <- s + v
     }
     paste(s)
@@ -129,7 +129,7 @@ test_that("ways that can't be compiled are left to R where they are reached", {
   expect_identical(fast(c(1, 2)), total(c(1, 2)))
   expect_identical(ds_inspect(fast)$parts$handed_back, 0)
   expect_identical(fast(c(1, 200)), total(c(1, 200)))
-  expect_output(fast(c(1, 2), TRUE), "value 1 \nvalue 2 $")
+  expect_output(fast(c(1, 2), TRUE), "value 1\nvalue 2")
   expect_identical(ds_inspect(fast)$parts$handed_back, 2)
   expect_message(capture.output(fast(c(1, 2), TRUE)), "loop (`for` in line", fixed = TRUE,
     class = "ds_message_fallback")
@@ -286,13 +286,13 @@ test_that("what comes out of a loop must fit what it is put into", {
 
 test_that("a compiled function prints its source with where each loop runs", {
   floods <- eval(parse(text = c("function(rain) {", "  for (i in seq_along(rain)) rain[i] <- rain[i] * 2",
-    "  for (r in rain) cat(r, \"\")", "  rain", "}"), keep.source = TRUE))
+    "  for (r in rain) writeLines(format(r))", "  rain", "}"), keep.source = TRUE))
   fast <- ds_compile(floods)
-  expect_output(suppressMessages(fast(c(1, 2))), "2 4")
+  expect_output(suppressMessages(fast(c(1, 2))), "2\n4")
   shown <- utils::capture.output(print(ds_inspect(fast)))
   expect_match(shown, "native +2 +for \\(i in", all = FALSE)
   expect_match(shown, "R +3 +for \\(r in", all = FALSE)
-  expect_match(shown, "loop in line 3: R: `cat", all = FALSE)
+  expect_match(shown, "loop in line 3: R: `writeLines", all = FALSE)
   expect_false(any(grepl("[", shown, fixed = TRUE) & grepl("31m", shown)))
   expect_output(print(ds_inspect(fast, "c")), "DS_FOR_UP")
 })
@@ -301,7 +301,7 @@ test_that("what a loop carries to its next run is given back", {
   carried <- function(n) {
     out <- numeric(3)
     for (k in 1:n) {
-      cat(k, "")
+      writeLines(format(k))
       for (i in 1:3) {
         if (k == 1 && i == 1) held <- 0
         held <- held + 1
@@ -329,4 +329,76 @@ test_that("what a loop carries to its next run is given back", {
     paste(nchar("level"))
   }
   expect_length(ran_in(alike, c(1, 2)), 4)
+})
+
+test_that("what a loop prints comes out in its order, with the numbers of its time", {
+  bisect <- function(f, low, high) {
+    turns <- 0
+    while (high - low > 0.1) {
+      turns <- turns + 1
+      middle <- (low + high) / 2
+      cat("turn", turns, "between", low, "and", high, "\n")
+      if (f(middle) * f(low) < 0) high <- middle else low <- middle
+    }
+    middle
+  }
+  expect_identical(ran_in(bisect, function(x) x^2 - 2, 0, 2), "native")
+  expect_identical(ran_in(function(x, who = "gauge") {
+    s <- 0L
+    for (i in seq_along(x)) {
+      s <- s + i
+      cat(who, paste0(sprintf("%d: ", s), format(x[i] / 3, digits = 3)), s > 2L, x, sep = ";")
+      print(s)
+      if (s > 4L) return(s)
+    }
+  }, c(1, NA, 3)), "native")
+  said <- function(n) for (i in seq_len(n)) message("row ", i)
+  for (f in list(said, ds_compile(said))) expect_message(expect_message(f(2), "row 1"), "row 2")
+  fails <- function(x) {
+    for (v in x) {
+      cat(v, "")
+      if (v > 2) stop("too large")
+    }
+  }
+  expect_identical(ran_in(fails, c(1, 2, 3)), "R")
+  own <- local({
+    cat <- function(x) NULL
+    function(x) for (v in x) cat(v)
+  })
+  expect_silent(suppressMessages(ds_compile(own)(1)))
+})
+
+test_that("a loop's own warnings are given when it has ended, as those of its function", {
+  gaps <- function(x, last = paste("end")) {
+    for (i in seq_along(x)) {
+      if (x[i] < 0) {
+        warning("gap at ", i, call. = i > 3)
+        x[i] <- 0
+      }
+      if (x[i] > 8) warning("high")
+    }
+    x
+  }
+  raised <- function(f, x) {
+    seen <- list()
+    value <- withCallingHandlers(f(x), warning = function(w) {
+      seen[[length(seen) + 1]] <<- list(conditionMessage(w), class(w), deparse(conditionCall(w)))
+      invokeRestart("muffleWarning")
+    })
+    list(value, seen)
+  }
+  fast <- ds_compile(gaps)
+  f <- gaps
+  expect_identical(raised(gaps, c(1, -1, 9)), raised(fast, c(1, -1, 9)))
+  expect_identical(ds_inspect(fast)$parts$runs, "native")
+  withr::with_options(list(warn = 2), expect_error(fast(c(1, -1)), "gap at 2"))
+  guarded <- function(x) {
+    s <- 0
+    tryCatch(for (v in x) {
+      s <- s + v
+      if (v > 1) warning("high")
+    }, warning = function(w) NULL)
+    paste(s)
+  }
+  expect_identical(ds_compile(guarded)(c(1, 2, 3)), "3")
 })

@@ -41,6 +41,21 @@ test_that("arithmetic, comparison and logic are R's, recycling and warnings incl
   same_as_r(function(x) list(0 * x, -x, x + 0), list(-0), list(c(-0, 0)))
 })
 
+test_that("operands recycle as R puts them together", {
+  fs <- list(function(x, a, b) x + a * b, function(x, a, b) x * 2 - (a + 1) / b, function(x, a, b) sum(x * a + b),
+    function(x, a, b) a * x + b)
+  some <- list(1:6 + 0, c(1, 2, 3), c(10, 20), 7, numeric(), 1:12 / 2, matrix(1:6 / 2, 3), matrix(1:6 + 0, 2))
+  for (f in fs) {
+    fast <- ds_compile(f, whole = TRUE)
+    for (at in asplit(expand.grid(1:8, 1:8, 1:8), 1)) {
+      expect_identical(outcome_of(fast, unname(some[at])), outcome_of(f, unname(some[at])), label = toString(at))
+    }
+  }
+  fast <- ds_compile(fs[[1]], whole = TRUE)
+  fast(some[[7]], some[[2]], 2)
+  expect_identical(ds_inspect(fast)$fallbacks, 0)
+})
+
 test_that("reductions and running totals are R's, in extended precision", {
   same_as_r(
     function(x) list(sum(x), mean(x), prod(x), min(x), max(x), any(x > 1), all(x > 1), length(x)), list(plain),

@@ -277,6 +277,14 @@ static inline int ds_all_there(const int *x, R_xlen_t n) {
   return !missing;
 }
 /* The least and the largest of elements, by places from 1. */
+/* Do operands of these lengths recycle evenly, whichever of them R puts together first? */
+static inline int ds_even(R_xlen_t n, int count, const R_xlen_t *lengths) {
+  for (int i = 0; i < count; ++i) {
+    if (n > 0 && (lengths[i] > n || n % lengths[i])) return 0;
+    for (int j = 0; j < i; ++j) if (lengths[i] && lengths[j] && lengths[i] % lengths[j] && lengths[j] % lengths[i]) return 0;
+  }
+  return 1;
+}
 typedef struct { R_xlen_t least, most; } ds_span;
 __attribute__((noinline, pure)) static ds_span ds_ends(const int *x, R_xlen_t low, R_xlen_t high) {
   int a = INT_MAX, b = INT_MIN;
@@ -325,6 +333,8 @@ static inline int ds_isinf(double x) { return !R_FINITE(x) && !ISNAN(x); }
 static inline int ds_bit_and(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_INTEGER : a & b; }
 static inline int ds_bit_or(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_INTEGER : a | b; }
 static inline int ds_bit_xor(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_INTEGER : a ^ b; }
+static inline int ds_bit_left(int a, int n) { return a == NA_INTEGER || n == NA_INTEGER || n < 0 || n > 31 ? NA_INTEGER : (int) ((unsigned) a << n); }
+static inline int ds_bit_right(int a, int n) { return a == NA_INTEGER || n == NA_INTEGER || n < 0 || n > 31 ? NA_INTEGER : (int) ((unsigned) a >> n); }
 static inline int ds_bit_not(int a) { return a == NA_INTEGER ? NA_INTEGER : ~a; }
 static inline void ds_cumsum_int(const int *x, R_xlen_t n, int *out, int *bad) {
   long long sum = 0;
