@@ -109,7 +109,7 @@ vapply_mode <- function(cx, call, code) {
   call_name(code)
 }
 
-# `unlist(lapply(x, f))`
+# What lapply() gives, as one vector.
 lower_unlist <- function(cx, call) {
   inner <- call[[2]]
   if (length(call) != 2 || !is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
@@ -140,7 +140,8 @@ lower_reduce <- function(cx, call) {
   count <- if (first) call("-", call("length", over), 1) else call("length", over)
   place <- if (first) call("+", at, 1) else at
   lower(cx, block_of(f$before, list(call("<-", over, args$x)), start, list(
-    call("for", at, call("seq_len", count), call("<-", made, as.call(list(f$head, made, call("[[", over, place))))), made
+    call("for", at, call("seq_len", count), call("<-", made, as.call(list(f$head, made, call("[[", over, place))))),
+    made
   )))
 }
 
@@ -179,12 +180,12 @@ lower_apply <- function(cx, call) {
   before <- c(f$before, list(call("<-", over, args$X), none_stops(over), call("<-", out, NULL)))
   count <- call(if (args$MARGIN == 1) "nrow" else "ncol", over)
   map_columns(cx, call, before, count, function(at) {
-    places <- if (args$MARGIN == 1) list(at, quote(expr = )) else list(quote(expr = ), at)
+    places <- if (args$MARGIN == 1) list(at, rlang::missing_arg()) else list(rlang::missing_arg(), at)
     as.call(c(f$head, as.call(c(as.name("["), over, places)), args$...))
   }, out)
 }
 
-# `do.call(f, list(a, b))`
+# Arguments that are spelled out in a list.
 lower_do_call <- function(cx, call) {
   inner <- if (length(call) == 3) call[[3]]
   head <- if (length(call) > 1 && is.character(call[[2]])) as.name(call[[2]]) else call[[2]]

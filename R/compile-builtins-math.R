@@ -200,7 +200,8 @@ arithmetic_rows <- function() {
     ">" = comparison("gt"), "<=" = comparison("le"), ">=" = comparison("ge"), "&" = logic("and"), "|" = logic("or"),
     "!" = logic("not"), xor = logic("xor"), isTRUE = certainty("is_true"), isFALSE = certainty("is_false"),
     ifelse = lower_ifelse, pmin = parallel_extreme("pmin"), pmax = parallel_extreme("pmax"),
-    bitwAnd = bitwise("bit_and"), bitwOr = bitwise("bit_or"), bitwXor = bitwise("bit_xor"), bitwNot = bitwise("bit_not"),
+    bitwAnd = bitwise("bit_and"), bitwOr = bitwise("bit_or"), bitwXor = bitwise("bit_xor"),
+    bitwNot = bitwise("bit_not"),
     bitwShiftL = bitwise("bit_left"), bitwShiftR = bitwise("bit_right")
   )
 }

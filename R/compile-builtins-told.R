@@ -80,13 +80,13 @@ fill_told <- function(code, values) {
   fill(code)
 }
 
-told <- new.env(parent = emptyenv())
+kept_calls <- new.env(parent = emptyenv())
 
 # Called by native code.
 keep_told <- function(at, ...) {
-  if (told$count >= most_told) return(NA_integer_) # of another type: R does it
-  told$count <- told$count + 1
-  told$kept[[told$count]] <- list(at, list(...))
+  if (kept_calls$count >= most_told) return(NA_integer_) # of another type: R does it
+  kept_calls$count <- kept_calls$count + 1
+  kept_calls$kept[[kept_calls$count]] <- list(at, list(...))
   TRUE
 }
 
@@ -94,12 +94,12 @@ most_told <- 1e5
 
 # Runs code that may call keep_told(): list(value, kept).
 with_told <- function(code) {
-  outer <- list(count = told$count, kept = told$kept)
-  on.exit(list2env(outer, told))
-  told$count <- 0
-  told$kept <- list()
+  outer <- list(count = kept_calls$count, kept = kept_calls$kept)
+  on.exit(list2env(outer, kept_calls))
+  kept_calls$count <- 0
+  kept_calls$kept <- list()
   value <- code
-  list(value = value, kept = told$kept)
+  list(value = value, kept = kept_calls$kept)
 }
 
 tell_kept <- function(kept, calls, frame) {

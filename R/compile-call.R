@@ -34,10 +34,19 @@
 #' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here
 #'   and a vector there; a matrix stays one.
 #'
+#' `sapply()`, `vapply()`, `apply()`, `Reduce()`, `Filter()`, `mapply()`, `outer()`, `unlist(lapply())` with functions
+#' that are known or written there are loops of the kernel, where results are single numbers, or vectors of one length.
+#' A variable may be a vector before a loop and a matrix after its first turn (`x <- m %*% x`).
+#'
 #' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series, where the
-#' names can't come out of the loop; elements of lists and columns of data frames by name (`met$rain[i]`), read and
+#' names can't come out of the loop; rows and columns bound to a variable (`m <- rbind(m, u)`), with the names that R
+#' gives them; elements of lists and columns of data frames by name (`met$rain[i]`), read and
 #' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
-#' given, and arguments behind `...`; questions about types (`is.matrix(x)`), answered before the loop is built.
+#' given, and arguments behind `...`; questions about types (`is.matrix(x)`), answered before the loop is built. What
+#' such a loop prints by `cat()`, `message()` or `print()`, and warnings that it gives itself, are kept and come out in
+#' their order **when it has ended**; where the function handles conditions or draws random numbers, messages and
+#' warnings leave their turn to R. A way of an `if` that can't be compiled is left to R where it is reached: the loop is
+#' then done again in R.
 #'
 #' Functions that call themselves may go deeper than in R.
 #'
@@ -204,9 +213,10 @@ tell_fallbacks <- function(state, where, lines, ...) {
   why <- if (is.character(where)) where else sprintf(
     "%s does what compiled code leaves to R", if (is.null(line) || is.na(line)) "it" else paste("line", line)
   )
-  rlang::inform(c(sprintf("A compiled %s ran in R three times in a row.", state$what %||% "function"), i = sprintf("The last time because %s.", why)),
-    class = "ds_message_fallback"
-  )
+  rlang::inform(c(
+    sprintf("A compiled %s ran in R three times in a row.", state$what %||% "function"),
+    i = sprintf("The last time because %s.", why)
+  ), class = "ds_message_fallback")
 }
 
 # Builds or loads the routine for arguments like these. FALSE where there is none and R is to do it.

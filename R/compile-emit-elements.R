@@ -95,7 +95,7 @@ length_steps <- function(lengths, leaves, rank, n, same) {
     ),
     # R works out what meets nothing, and may warn
     if (leaves$warns || !is.null(whole)) sprintf("  DS_NEED(%s > 0);", lengths),
-    sprintf("  DS_NEED(ds_even(%s, %d, (const R_xlen_t[]) {%s}));", n, length(lengths), paste(lengths, collapse = ", ")),
+    sprintf("  DS_NEED(ds_even(%s, %d, (const R_xlen_t[]) {%s}));", n, length(lengths), toString(lengths)),
     "}"
   )
 }

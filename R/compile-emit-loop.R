@@ -202,10 +202,10 @@ emit_vector_loop <- function(em, step, name) {
   tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
   fast <- each_loop(em, step, step$blocks$body, name, id, isTRUE(step$there))
   em$root <- root
+  careful <- each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE)
   c("{", indent(c(
     scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
-    indent(c(held_lines(em, step), fast)), "} else {",
-    indent(c(scan_anew(em, step), each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE))), "}"
+    indent(c(held_lines(em, step), fast)), "} else {", indent(c(scan_anew(em, step), careful)), "}"
   )), "}")
 }
 

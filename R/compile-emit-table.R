@@ -29,7 +29,8 @@ strict_table <- c(
   c_calls(c(whole = "ds_whole", double_to_integer = "ds_d2i"), 1, ", &bad"),
   c_calls(c(add_i = "DS_ADD", sub_i = "DS_SUB", mul_i = "DS_MUL"), 2),
   c_calls(c(
-    mod_i = "ds_modi", idiv_i = "ds_divi", bit_and = "ds_bit_and", bit_or = "ds_bit_or", bit_xor = "ds_bit_xor", bit_left = "ds_bit_left",
+    mod_i = "ds_modi", idiv_i = "ds_divi", bit_and = "ds_bit_and", bit_or = "ds_bit_or", bit_xor = "ds_bit_xor",
+    bit_left = "ds_bit_left",
     bit_right = "ds_bit_right",
     and = "ds_and", or = "ds_or", xor = "ds_xor"
   ), 2)

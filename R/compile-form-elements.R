@@ -13,7 +13,8 @@ element_table <- c(
   ), element_row, takes = "double", gives = "double"),
   lapply(c(mod = 2, idiv = 2), element_row, takes = "double", gives = "double", effects = "warns"),
   lapply(c(add_i = 2, sub_i = 2, mul_i = 2), element_row, takes = "integer", gives = "integer", effects = "falls back"),
-  lapply(c(neg_i = 1, abs_i = 1, mod_i = 2, idiv_i = 2, bit_and = 2, bit_or = 2, bit_xor = 2, bit_left = 2, bit_right = 2,
+  lapply(c(neg_i = 1, abs_i = 1, mod_i = 2, idiv_i = 2, bit_and = 2, bit_or = 2, bit_xor = 2, bit_left = 2,
+    bit_right = 2,
     bit_not = 1),
     element_row,
     takes = "integer", gives = "integer"

@@ -18,7 +18,8 @@ op_table <- c(
     )),
     is_tag = op_row(0, c("name", "tags")), element = op_row(NA, c("name", "exact"), effects = c("reads", "falls back")),
     single = op_row(1, effects = "falls back"), call = op_row(NA, "routine", effects = "falls back"),
-    noted_small = op_row(1), choose = op_row(3), and_then = op_row(2), or_else = op_row(2), draw = op_row(NA, "family", effects = "draws")
+    noted_small = op_row(1),
+    choose = op_row(3), and_then = op_row(2), or_else = op_row(2), draw = op_row(NA, "family", effects = "draws")
   ),
   # places in a subset
   list(
@@ -32,7 +33,8 @@ op_table <- c(
       effects = "falls back"
     ),
     statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
-    sample = op_row(3, "replace", effects = "draws"), sample_weighted = op_row(4, "replace", effects = "draws"), ask = op_row(NA, c("fn", "where", "labels", "risky"))
+    sample = op_row(3, "replace", effects = "draws"), sample_weighted = op_row(4, "replace", effects = "draws"),
+    ask = op_row(NA, c("fn", "where", "labels", "risky"))
   ),
   # steps
   list(
@@ -40,7 +42,8 @@ op_table <- c(
     copy_tag = op_row(0, c("name", "from"), effects = "writes"), empty = op_row(0, "name", effects = "writes"),
     store = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     store_many = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
-    note_small = op_row(1, effects = "reads"), append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"),
+    note_small = op_row(1, effects = "reads"),
+    append = op_row(1, "name", effects = c("reads", "writes")), own = op_row(0, "name"),
     room = op_row(0, c("name", "sum"),
       effects = "falls back"
     ), guard = op_row(0, c("name", "tags"), effects = "falls back"),

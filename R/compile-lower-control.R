@@ -7,7 +7,8 @@ control_rows <- function() {
     "<<-" = function(cx, code, wanted) {
       refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead.")
     },
-    "if" = lower_if, switch = lower_switch_value, "for" = peeling(lower_for), "while" = peeling(lower_while), "repeat" = peeling(lower_repeat),
+    "if" = lower_if, switch = lower_switch_value, "for" = peeling(lower_for),
+    "while" = peeling(lower_while), "repeat" = peeling(lower_repeat),
     "break" = function(cx, code, wanted) leave_turn(cx, "break"),
     "next" = function(cx, code, wanted) leave_turn(cx, "next"),
     "return" = function(cx, code, wanted) lower_tail(cx, code),
@@ -19,7 +20,9 @@ control_rows <- function() {
   )
 }
 
-peeling <- function(lower_loop) function(cx, code, wanted) with_peeling(cx, code, function() lower_loop(cx, code, wanted))
+peeling <- function(lower_loop) {
+  function(cx, code, wanted) with_peeling(cx, code, function() lower_loop(cx, code, wanted))
+}
 
 lower_braces <- function(cx, code, wanted) {
   parts <- block_statements(code, cx$line)

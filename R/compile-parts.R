@@ -179,17 +179,16 @@ run_part <- function(part) {
   kinds <- kinds_of_variables(frame, part$symbols)
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
   variant <- variant_of(part, kinds, frame)
-  value <- if (!is.null(variant$reason) || raises_kept(variant)) left_to_r else if (length(variant$told) == 0) eval(variant$call, frame) else {
-    ran <- with_told(eval(variant$call, frame))
-    ran$value
-  }
+  ran <- if (is.null(variant$reason) && !raises_kept(variant)) with_told(eval(variant$call, frame)) else
+    list(value = left_to_r)
+  value <- ran$value
   fits <- vapply(intersect(names(value), names(variant$puts)), function(name) {
     variant$puts[[name]]$fits(value[[name]], frame)
   }, NA)
   if (identical(value, left_to_r) || !all(fits)) return(leave_part(part, variant))
   part$row <- 0
   if (part$returns && any(names(value)[1] == return_labels)) part$value <- value else put_back(value, variant, frame)
-  if (length(variant$told)) tell_kept(ran$kept, variant$told, frame)
+  tell_kept(ran$kept, variant$told, frame)
   compare_part(part, clock_now() - start)
   TRUE
 }

@@ -29,7 +29,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   tried <- list(grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
     bodies = function(seed) body_mismatch(cut, seed))
   do.call(rbind, lapply(sources, function(source) {
-    for (count in c("refused", "fallbacks", "calls")) programs[[count]] <- 0
+    for (count in c("refused", "fallbacks", "unasked", "calls")) programs[[count]] <- 0
     bad <- 0
     for (seed in seeds) {
       if (seed %% 500 == 0) unlink(list.files(Sys.getenv("R_USER_CACHE_DIR"), full.names = TRUE), recursive = TRUE)
@@ -43,7 +43,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
       }
     }
     data.frame(source = source, programs = length(seeds), bad = bad, calls = programs$calls, refused = programs$refused,
-      fallbacks = programs$fallbacks)
+      fallbacks = programs$fallbacks, unasked = programs$unasked)
   }))
 }
 
@@ -58,9 +58,9 @@ counts <- do.call(rbind, lapply(running, function(one) {
   one$wait()
   one$get_result()
 }))
-counts <- stats::aggregate(cbind(programs, bad, calls, refused, fallbacks) ~ source, counts, sum)
-cat(sprintf("%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R\n",
-  counts$source,
-  counts$programs, counts$calls, counts$bad, 100 * counts$refused / counts$calls,
-    100 * counts$fallbacks / counts$calls), sep = "")
+counts <- stats::aggregate(cbind(programs, bad, calls, refused, fallbacks, unasked) ~ source, counts, sum)
+share <- function(count) 100 * count / counts$calls
+cat(sprintf("%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R, %s\n",
+  counts$source, counts$programs, counts$calls, counts$bad, share(counts$refused), share(counts$fallbacks),
+  sprintf("%.1f %% where R neither stops nor warns", share(counts$unasked))), sep = "")
 if (any(counts$bad > 0)) quit(status = 1)

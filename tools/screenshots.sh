@@ -52,7 +52,7 @@ floods <- function(met, keep, unit = c("mm", "cm"), limit = 1) {
     met$flow[hour] <- (1 - keep) * store
   }
   for (hour in which(met$flow > limit)) {
-    cat("hour", hour, "above", limit, unit, "\n")
+    writeLines(sprintf("hour %d above %g %s", hour, limit, unit))
   }
   met
 }

@@ -48,8 +48,9 @@ body_mismatch <- function(programs_cut, seed, rounds = 4) {
     })
     expected <- outcome_in_time(f, arguments)
     if (is.null(expected)) next
-    programs$calls <- programs$calls + 1
+    before <- fallbacks_of(fast)
     found <- outcome_in_time(fast, arguments)
+    count_call(expected, fallbacks_of(fast) > before)
     if (is.null(found)) next
     if (identical(found$value[[1]], "refused")) {
       programs$refused <- programs$refused + 1
@@ -57,6 +58,5 @@ body_mismatch <- function(programs_cut, seed, rounds = 4) {
       return(list(seed = seed, f = f, arguments = arguments, expected = expected[-3], found = found[-3]))
     }
   }
-  programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks
   NULL
 }

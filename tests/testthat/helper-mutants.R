@@ -259,8 +259,9 @@ mutant_mismatch <- function(seed, rounds = 4) {
     if (runif(1) < 0.15) arguments$n <- NULL
     expected <- outcome_in_time(f, arguments)
     if (is.null(expected)) next
-    programs$calls <- programs$calls + 1
+    before <- fallbacks_of(fast)
     found <- outcome_in_time(fast, arguments)
+    count_call(expected, fallbacks_of(fast) > before)
     if (is.null(found)) next
     if (identical(found$value[[1]], "refused")) programs$refused <- programs$refused + 1 else if (!identical(
       expected,
@@ -269,7 +270,6 @@ mutant_mismatch <- function(seed, rounds = 4) {
       return(list(seed = seed, round = round, f = f, arguments = arguments, expected = expected[-3], found = found[-3]))
     }
   }
-  programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks
   NULL
 }
 

@@ -237,9 +237,10 @@ outcome_of <- function(f, arguments) {
   )
 }
 
-# What became of calls so far; a few programs mix shapes that have no type and are refused.
+# What became of calls so far; a few programs mix shapes that have no type and are refused. `unasked` are fallbacks
+# where R neither stops nor warns.
 programs <- new.env()
-programs$refused <- programs$fallbacks <- programs$calls <- 0
+programs$refused <- programs$fallbacks <- programs$calls <- programs$unasked <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
 programs$parts <- FALSE
@@ -258,13 +259,23 @@ program_mismatch <- function(seed, rounds = 6) {
   compare_program(seed, lines, f, lapply(seq_len(rounds), function(round) random_arguments(seed, round)))
 }
 
+fallbacks_of <- function(fast) attr(fast, "ds_compiled")$counts[[1]]
+
+count_call <- function(expected, fell_back) {
+  value <- expected$value[[1]]
+  raised <- length(expected$warned) > 0 || (is.character(value) && startsWith(value[[1]], "error:"))
+  programs$calls <- programs$calls + 1
+  programs$fallbacks <- programs$fallbacks + fell_back
+  programs$unasked <- programs$unasked + (fell_back && !raised)
+}
+
 compare_program <- function(seed, lines, f, inputs) {
   fast <- program_compiled(f)
-  on.exit(programs$fallbacks <- programs$fallbacks + ds_inspect(fast)$fallbacks)
   for (arguments in inputs) {
-    programs$calls <- programs$calls + 1
     expected <- outcome_of(f, arguments)
+    before <- fallbacks_of(fast)
     found <- tryCatch(outcome_of(fast, arguments), error = identity)
+    count_call(expected, fallbacks_of(fast) > before)
     if (identical(found$value[[1]], "refused")) {
       programs$refused <- programs$refused + 1
     } else if (!identical(expected, found)) {
