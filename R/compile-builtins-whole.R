@@ -52,7 +52,14 @@ product_check <- function(first, second) {
       )
     }
     if (length(nodes) < 2) return(list())
-    list(element_node("eq", list(size(nodes[[1]], first), size(nodes[[2]], second))))
+    same <- function(one, other) element_node("eq", list(one, other))
+    fits <- same(size(nodes[[1]], first), size(nodes[[2]], second))
+    vectors <- node_ranks(nodes) == 1
+    if (sum(vectors) != 1) return(list(fits))
+    # a vector is a row or a column, as it fits
+    matrix <- nodes[[which(!vectors)]]
+    list(value_node("or_else", "logical", 0, list(fits, same(extent_node(matrix, if (vectors[[1]]) second else first),
+      one_node()))))
   }
 }
 

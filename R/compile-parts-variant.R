@@ -63,7 +63,10 @@ settle_constant <- function(made, name, value, assigned) {
 
 # A function that was made in this frame speaks of its variables, which the loop may change; another one does not.
 take_function <- function(made, name, f, frame) {
-  if (identical(environment(f), frame)) {
+  known <- name_of_builtin(f, made$env)
+  if (!is.null(known)) {
+    made$code <- rename_variable(made$code, as.name(name), as.name(known))
+  } else if (identical(environment(f), frame)) {
     made$before <- c(made$before, list(call("<-", as.name(name), call("function", formals(f), body(f)))))
   } else if (is_around(frame, environment(f))) {
     made$reason <- sprintf("the function `%s` was made in a function made here", name)
@@ -72,6 +75,23 @@ take_function <- function(made, name, f, frame) {
     assign(name, f, envir = made$env)
   }
   TRUE
+}
+
+# What R calls a function of its own that the compiler knows; NULL where it is none.
+name_of_builtin <- function(f, env) {
+  if (!is.primitive(f) && !is_of_r(f)) return(NULL)
+  Find(function(name) identical(get0(name, env, mode = "function"), f), names(builtin_rows()))
+}
+
+rename_variable <- function(code, from, to) {
+  if (identical(code, from)) return(to)
+  if (!is.call(code)) return(code)
+  kept <- attributes(code)
+  parts <- as.list(code)
+  for (i in seq_along(parts)) if (!rlang::is_missing(parts[[i]])) parts[i] <- list(rename_variable(parts[[i]], from, to))
+  made <- as.call(parts)
+  attributes(made) <- kept
+  made
 }
 
 is_around <- function(frame, env) {

@@ -15,9 +15,9 @@ tried <- lapply(textbook, function(one) {
     identical(suppressMessages(outcome(fast, one[[2]])), outcome(one[[1]], one[[2]]))
   }, NA))
   parts <- ds_inspect(fast)$parts
-  whole <- nrow(ds_inspect(fast)$specialisations) > 0
-  native <- (whole && ds_inspect(fast)$fallbacks == 0) || (nrow(parts) > 0 && all(parts$runs == "native") &&
-    all(parts$handed_back == 0))
+  whole <- nrow(as.data.frame(ds_inspect(fast))) > 0
+  native <- isTRUE((whole && ds_inspect(fast)$fallbacks == 0) || (nrow(parts) > 0 && all(parts$runs == "native") &&
+    all(parts$handed_back == 0)))
   list(same = same, native = native, reason = paste(parts$reason[nzchar(parts$reason)], collapse = "; "))
 })
 

@@ -367,7 +367,7 @@ const char* kind_of_variable(SEXP value, SEXP frame) {
   }
   switch (TYPEOF(value)) {
     case NILSXP: return "null";
-    case CLOSXP: return "function";
+    case CLOSXP: case BUILTINSXP: case SPECIALSXP: return "function";
     case STRSXP: return XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && STRING_ELT(value, 0) != NA_STRING ? "text" : "other";
     case VECSXP: return OBJECT(value) && !Rf_inherits(value, "data.frame") ? "other" : "list";
     case REALSXP: case INTSXP: case LGLSXP: break;
