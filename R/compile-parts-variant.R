@@ -88,7 +88,9 @@ rename_variable <- function(code, from, to) {
   if (!is.call(code)) return(code)
   kept <- attributes(code)
   parts <- as.list(code)
-  for (i in seq_along(parts)) if (!rlang::is_missing(parts[[i]])) parts[i] <- list(rename_variable(parts[[i]], from, to))
+  for (i in seq_along(parts)) {
+    if (!rlang::is_missing(parts[[i]])) parts[i] <- list(rename_variable(parts[[i]], from, to))
+  }
   made <- as.call(parts)
   attributes(made) <- kept
   made

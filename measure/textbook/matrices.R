@@ -63,7 +63,7 @@ textbook <- c(textbook, list(
   }, list(matrix(c(2, 1, 3, 0, 4, 1, 1, 2, 5), 3))),
   householder = list(function(a) {
     m <- nrow(a)
-    for (k in 1:min(m - 1, ncol(a))) {
+    for (k in seq_len(min(m - 1, ncol(a)))) {
       x <- a[k:m, k]
       v <- x
       v[1] <- x[1] + (if (x[1] >= 0) 1 else -1) * sqrt(sum(x^2))
