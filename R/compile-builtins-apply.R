@@ -111,8 +111,8 @@ vapply_mode <- function(cx, call, code) {
 
 # What lapply() gives, as one vector.
 lower_unlist <- function(cx, call) {
-  inner <- call[[2]]
-  if (length(call) != 2 || !is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
+  inner <- if (length(call) == 2) call[[2]]
+  if ( !is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
     refuse(cx, call, "`unlist()` of this form")
   }
   if (call_name(inner) == "Map") {

@@ -30,9 +30,9 @@ told_calls <- function(code, body) {
 
 told_rows <- function() list(cat = lower_told, message = lower_told, print = lower_told)
 
-# A warning that is not kept is R's affair.
+# A warning that is not kept is R's affair, and so is its text as a value.
 lower_warning <- function(cx, code, wanted) {
-  if (is.na(match(list(code), cx$shared$told))) fall_back(cx, "warning()")
+  if (wanted || is.na(match(list(code), cx$shared$told))) fall_back(cx, "warning()")
   lower_told(cx, code)
 }
 
@@ -46,7 +46,7 @@ lower_told <- function(cx, call) {
     refuse(cx, call, "`print()` of what is worked out")
   }
   holes <- told_holes(call)
-  nodes <- lapply(lower_in_order(cx, holes), function(node) node)
+  nodes <- lower_in_order(cx, holes)
   ask_value(cx, call, "keep_told", c(list(const_node(at)), nodes), rep("", length(nodes) + 1), always("logical"), 0,
     risky = FALSE, where = "deepstride")
   if (call_name(call) == "print") lower(cx, call[[2]]) else null_value()

@@ -401,4 +401,9 @@ test_that("a loop's own warnings are given when it has ended, as those of its fu
     paste(s)
   }
   expect_identical(ds_compile(guarded)(c(1, 2, 3)), "3")
+  words <- function(x, last = paste("end")) {
+    for (v in x) said <- warning("high")
+    said
+  }
+  expect_identical(raised(ds_compile(words), 1), raised(words, 1))
 })
