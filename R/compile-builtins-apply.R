@@ -112,7 +112,7 @@ vapply_mode <- function(cx, call, code) {
 # What lapply() gives, as one vector.
 lower_unlist <- function(cx, call) {
   inner <- if (length(call) == 2) call[[2]]
-  if ( !is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
+  if (!is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
     refuse(cx, call, "`unlist()` of this form")
   }
   if (call_name(inner) == "Map") {
