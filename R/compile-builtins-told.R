@@ -45,6 +45,8 @@ lower_told <- function(cx, call) {
   if (call_name(call) == "print" && (length(call) != 2 || !is.name(call[[2]]))) {
     refuse(cx, call, "`print()` of what is worked out")
   }
+  own <- Filter(function(name) !is_builtin(cx, name), intersect(all.names(call), text_makers))
+  if (length(own)) refuse(cx, call, sprintf("`%s()` is another function than R's", own[[1]]))
   holes <- told_holes(call)
   nodes <- lower_in_order(cx, holes)
   ask_value(cx, call, "keep_told", c(list(const_node(at)), nodes), rep("", length(nodes) + 1), always("logical"), 0,

@@ -366,6 +366,16 @@ test_that("what a loop prints comes out in its order, with the numbers of its ti
     function(x) for (v in x) cat(v)
   })
   expect_silent(suppressMessages(ds_compile(own)(1)))
+  counting <- function(x) {
+    made <- 0
+    paste <- function(...) {
+      made <<- made + 1
+      made
+    }
+    for (v in x) cat(paste(v), v + made, "")
+    made
+  }
+  expect_identical(shown_of(suppressMessages(ds_compile(counting)), c(1, 2)), shown_of(counting, c(1, 2)))
 })
 
 test_that("a loop's own warnings are given when it has ended, as those of its function", {
