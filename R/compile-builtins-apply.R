@@ -29,10 +29,14 @@ applied_arguments <- function(cx, call, template) {
   if (length(odd) || any(c("simplify", "USE.NAMES", "SIMPLIFY", "accumulate", "right") %in% names(args))) {
     refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
   }
-  own <- Filter(function(name) !is_builtin(cx, name), c("[", "[[", "c", "length", "seq_len", "stop", "if", "for", "<-",
-    "{", "rep", "matrix", "nrow", "ncol", "which", "as.logical", "unlist", "lapply", "+", "-", "*", "!=", "<", "=="))
-  if (length(own)) refuse(cx, call, sprintf("`%s()` where `%s()` is another function than R's", call_name(call),
-    own[[1]]))
+  own <- Filter(function(name) !is_builtin(cx, name), c(
+    "[", "[[", "c", "length", "seq_len", "stop", "if", "for", "<-",
+    "{", "rep", "matrix", "nrow", "ncol", "which", "as.logical", "unlist", "lapply", "+", "-", "*", "!=", "<", "=="
+  ))
+  if (length(own)) refuse(cx, call, sprintf(
+    "`%s()` where `%s()` is another function than R's", call_name(call),
+    own[[1]]
+  ))
   if (is.list(args$...)) args$... <- lapply(args$..., function(code) {
     if (is_calm(cx, code)) code else refuse(cx, call, "an argument that R would work out once")
   })
@@ -62,8 +66,10 @@ map_columns <- function(cx, call, before, count, one, out) {
   list2env(kept, cx)
   value <- own_variable(cx, call, "value")
   size <- own_variable(cx, call, "size")
-  check <- list(call("if", call("==", size, 0L), call("<-", size, call("length", value))),
-    call("if", call("!=", size, call("length", value)), quote(stop())))
+  check <- list(
+    call("if", call("==", size, 0L), call("<-", size, call("length", value))),
+    call("if", call("!=", size, call("length", value)), quote(stop()))
+  )
   map_loop(cx, call, c(before, list(call("<-", size, 0L))), count, one, gathered(out), TRUE, check)
   lower(cx, block_of(list(call("if", call("<", size, 2L), quote(stop())), call("matrix", out, size, count))))
 }
@@ -124,7 +130,9 @@ lower_unlist <- function(cx, call) {
   over <- own_variable(cx, call, "over")
   out <- own_variable(cx, call, "out")
   map_loop(cx, call, c(f$before, list(call("<-", over, args$X), call("<-", out, NULL))), call("length", over),
-    function(at) as.call(c(f$head, call("[[", over, at), args$...)), gathered(out), any_length = TRUE)
+    function(at) as.call(c(f$head, call("[[", over, at), args$...)), gathered(out),
+    any_length = TRUE
+  )
   lower(cx, out)
 }
 
@@ -162,8 +170,10 @@ lower_mapply <- function(cx, call) {
   same <- lapply(over[-1], function(one) {
     call("if", call("!=", call("length", one), call("length", over[[1]])), quote(stop()))
   })
-  before <- c(f$before, unname(Map(function(one, code) call("<-", one, code), over, args$...)),
-    list(none_stops(over[[1]])), unname(same), list(call("<-", out, NULL)))
+  before <- c(
+    f$before, unname(Map(function(one, code) call("<-", one, code), over, args$...)),
+    list(none_stops(over[[1]])), unname(same), list(call("<-", out, NULL))
+  )
   map_loop(cx, call, before, call("length", over[[1]]), function(at) {
     as.call(c(f$head, lapply(over, function(one) call("[[", one, at))))
   }, gathered(out))
@@ -211,4 +221,4 @@ lower_outer <- function(cx, call) {
   )))
 }
 
-outer_product <- function(cx, call) asked_of_r("outer", always("double"), 2, risky = TRUE)(cx, call[1:3])
+outer_product <- function(cx, call) asked_of_r("outer", or_complex("double"), 2, risky = TRUE, all_modes = TRUE)(cx, call[1:3])

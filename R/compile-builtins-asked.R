@@ -16,17 +16,20 @@ diagonal_rank <- function(nodes) if (nodes[[1]]$rank == 2) 1 else 2
 
 matrix_rows <- function() {
   diagonal <- function(cx, call) {
-    own_of("diag", function(mode) if (length(call) == 2 && is_number_code(call[[2]])) "double" else mode,
-      diagonal_rank)(cx, call)
+    own_of(
+      "diag", function(mode) if (length(call) == 2 && is_number_code(call[[2]])) "double" else mode,
+      diagonal_rank
+    )(cx, call)
   }
   list(
     diag = diagonal, lower.tri = own_of("lower.tri", "logical", 2), upper.tri = own_of("upper.tri", "logical", 2),
     row = own_of("row", "integer", 2), col = own_of("col", "integer", 2),
-    kronecker = own_of("kronecker", "double", 2), det = own_of("det", "double", 0), chol = own_of("chol", "double", 2),
+    kronecker = own_of("kronecker", or_complex("double"), 2, all_modes = TRUE), det = own_of("det", "double", 0), chol = own_of("chol", "double", 2),
     chol2inv = own_of("chol2inv", "double", 2), qr.solve = own_of("qr.solve", "double", rank_of(2)),
     backsolve = own_of("backsolve", "double", rank_of(2)), forwardsolve = own_of("forwardsolve", "double", rank_of(2)),
     sweep = own_of("sweep", "double", rank_of(1)), norm = own_of("norm", "double", 0),
     rcond = own_of("rcond", "double", 0), aperm = own_of("aperm", identity, rank_of(1)),
+    drop = own_of("drop", identity, like_first), arrayInd = own_of("arrayInd", "integer", 2),
     cbind = lower_bind, rbind = lower_bind
   )
 }
@@ -59,6 +62,7 @@ written_rows <- function() {
     factorial = in_terms(function(x) NULL, function(x) call("gamma", call("+", x, 1))),
     lfactorial = in_terms(function(x) NULL, function(x) call("lgamma", call("+", x, 1))),
     "%o%" = in_terms(function(X, Y) NULL, function(X, Y) call("outer", X, Y)),
+    "%x%" = in_terms(function(X, Y) NULL, function(X, Y) call("kronecker", X, Y)),
     identity = in_terms(function(x) NULL, function(x) x)
   )
 }

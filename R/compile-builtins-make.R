@@ -20,14 +20,15 @@ lower_vector <- function(cx, call) {
 lower_rep <- function(cx, call) {
   args <- matched_call(cx, call, function(x, times, each, length.out) NULL)
   count <- args$times %||% args$length.out
-  if (length(args) != 2 || is.null(count) || is.null(args$x)) return(asked_of_r("rep", identity, 1, risky = TRUE)(cx,
-    call))
+  fn <- if (call_name(call) == "rep.int") "rep.int" else "rep" # which differ in what they stop at
+  plain <- length(args) == 2 && !is.null(count) && !is.null(args$x)
+  if (!plain) return(asked_of_r(fn, identity, 1, risky = TRUE)(cx, call))
   node <- node_of(cx, operand_values(cx, args["x"])[[1]], args$x)
   mark <- length(cx$out)
   times <- if (node$rank > 0) lower_node(cx, count) else count_node(cx, count)
   node <- keep_aside(cx, node, mark)
   if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(node, times))))
-  ask_value(cx, call, "rep", list(node, times), c("", names(args)[[2]]), identity, 1, TRUE)
+  ask_value(cx, call, fn, list(node, times), c("", names(args)[[2]]), identity, 1, TRUE)
 }
 
 lower_rep_len <- function(cx, call) {
@@ -73,8 +74,8 @@ lower_array <- function(cx, call) {
   if (length(extents) < 2) refuse(cx, call, "an array of one extent", "Use a vector.")
   nodes <- lower_in_order(cx, unname(c(list(args$data %||% NA), extents)), function(cx, code) {
     lower_node(cx, code,
-    named = TRUE
-  ) })
+      named = TRUE
+    ) })
   shape_value(cx, nodes[[1]], lapply(nodes[-1], function(node) as_single(cx, node)))
 }
 
@@ -170,7 +171,8 @@ along <- function(fn, mode_of) {
   function(cx, call) {
     node <- flat_node(cx, operand_nodes(cx, call, 1)[[1]])
     mode <- mode_of(node$mode)
-    node <- as_mode(as_leaf(cx, node), if (fn == "cumprod") "double" else mode)
+    node <- as_mode(as_leaf(cx, node), if (fn == "cumprod") highest_mode(mode, "double") else mode)
+    if (mode == "complex" && fn != "rev") return(ask_value(cx, call, fn, list(node), "", always(mode), 1, TRUE))
     if (node$rank == 0) return(new_value(node))
     new_value(value_node("along", mode, 1, list(named_node(cx, node)), fn = fn))
   }
@@ -181,7 +183,11 @@ lower_diff <- function(cx, call) {
   if (length(call) != 2) return(asked_of_r("diff", function(mode) highest_mode(mode, "integer"), 1, risky = TRUE)(cx,
     call))
   node <- operand_nodes(cx, call, 1)[[1]]
-  if (node$rank > 1) refuse(cx, call, "`diff()` of a matrix")
+  if (node$rank > 1) return(ask_value(cx, call, "diff", list(node), "", function(mode) highest_mode(mode, "integer"),
+    node$rank,
+    risky = TRUE
+  ))
+  if (node$rank == 0) work_out(cx, new_value(node))
   if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(const_node(mode_field(
     node$mode,
     "zero"
@@ -195,12 +201,14 @@ lower_diff <- function(cx, call) {
     )
   }
   put(cx, "need", list(element_node("gt", list(size_node(node), const_node(0L)))))
-  new_value(element_node(if (node$mode == "double") "sub" else "sub_i", list(part(one_node()), part(size_node(node)))))
+  op <- c(double = "sub", complex = "sub_z", integer = "sub_i", logical = "sub_i")[[node$mode]]
+  new_value(element_node(op, list(part(one_node()), part(size_node(node)))))
 }
 
 lower_list <- function(cx, call) {
   args <- as.list(call)[-1]
   list_value(lower_in_order(cx, unname(args), function(cx, code) {
+    if (!is.null(sequence_key(cx, code))) return(whole_sequence(cx, code))
     value <- lower(cx, code)
     if (value$kind == "number" && !is.null(value$node) && value$node$rank > 0) value$node <- named_node(cx, value$node)
     value
@@ -215,7 +223,7 @@ making_rows <- function() {
     seq.int = lower_seq, c = lower_concat, append = lower_append, list = lower_list, rev = along("rev", identity),
     cumsum = along("cumsum", function(mode) highest_mode(mode, "integer")), cumprod = along(
       "cumprod",
-      always("double")
+      or_complex("double")
     ),
     diff = lower_diff, "[" = lower_load, "[[" = lower_load, "$" = lower_dollar
   )

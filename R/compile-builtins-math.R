@@ -17,9 +17,13 @@ lower_arithmetic <- function(cx, call) {
   value
 }
 
+# By the mode of the result. What has none for integers gives doubles.
 row_ops <- list(
-  "+" = c("add", "add_i"), "-" = c("sub", "sub_i"), "*" = c("mul", "mul_i"), "/" = "div", "^" = "pow",
-  "%%" = c("mod", "mod_i"), "%/%" = c("idiv", "idiv_i")
+  "+" = list(double = "add", integer = "add_i", complex = "add_z"),
+  "-" = list(double = "sub", integer = "sub_i", complex = "sub_z"),
+  "*" = list(double = "mul", integer = "mul_i", complex = "mul_z"), "/" = list(double = "div", complex = "div_z"),
+  "^" = list(double = "pow", complex = "pow_z"), "%%" = list(double = "mod", integer = "mod_i"),
+  "%/%" = list(double = "idiv", integer = "idiv_i")
 )
 
 row_kept <- 30 # operations between two that are kept aside
@@ -34,15 +38,17 @@ combine <- function(cx, call, left, at) {
     right <- operand_values(cx, call[3])
     c(list(keep_aside(cx, left, mark)), right)
   }
-  found <- settled_modes(cx, values, if (length(ops) == 1) function(modes) "double" else arithmetic_mode)
-  value <- element_value(cx, call, if (found$mode == "double") ops[[1]] else ops[[2]], found$values)
+  least <- if (is.null(ops$integer)) "double" else "integer"
+  found <- settled_modes(cx, values, function(modes) highest_mode(modes, least))
+  if (is.null(ops[[found$mode]])) fall_back(cx, "an operation that complex numbers don't have")
+  value <- element_value(cx, call, ops[[found$mode]], found$values)
   if (at %% row_kept == 0) value$node <- in_variable(cx, value$node)
   value
 }
 
 minus_value <- function(cx, values) {
   found <- settled_modes(cx, values, arithmetic_mode)
-  element_value(cx, quote(-x), if (found$mode == "double") "neg" else "neg_i", found$values)
+  element_value(cx, quote(-x), c(double = "neg", integer = "neg_i", complex = "neg_z")[[found$mode]], found$values)
 }
 
 plus_value <- function(cx, call) {
@@ -82,6 +88,7 @@ mathematical <- function(fn, count = 1, warns = TRUE) {
 }
 
 math_value <- function(cx, call, fn, values, warns, flags = integer()) {
+  if (any(vapply(values, function(value) "complex" %in% value$modes, NA))) return(complex_math(cx, call, values))
   if (fn %in% talking_functions) cx$risky <- TRUE
   element_value(cx, call, "math", values, fn = fn, flags = flags, warns = warns)
 }
@@ -104,7 +111,7 @@ plain_element <- function(op) {
 absolute_value <- function(cx, call) {
   demand_count(cx, call, 1)
   found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
-  element_value(cx, call, if (found$mode == "double") "abs" else "abs_i", found$values)
+  element_value(cx, call, c(double = "abs", integer = "abs_i", complex = "mod_z")[[found$mode]], found$values)
 }
 
 # round() and signif(), whose second argument may be left out.

@@ -92,6 +92,7 @@ lower_sample <- function(cx, call) {
   nodes <- stats::setNames(lower_in_order(cx, unname(codes)), names(codes))
   of <- nodes$of
   if (of$mode == "logical" && of$rank == 0) fall_back(cx, "a sample of one condition")
+  if (!is.null(nodes$size) && nodes$size$mode == "logical") fall_back(cx, "a size that is logical")
   of <- if (of$rank > 0) named_node(cx, of) else of
   count <- if (of$rank == 0) of else size_node(of)
   size <- if (is.null(nodes$size)) count else as_single(cx, nodes$size)

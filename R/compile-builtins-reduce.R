@@ -43,8 +43,10 @@ lower_range_of <- function(cx, call) {
   skip <- constant_flag(cx, args$na.rm, call)
   args$na.rm <- NULL
   if (length(args) == 0) fall_back(cx, "range() of nothing")
-  all <- if (length(args) == 1) operand_values(cx, args)[[1]] else not_null(cx, lower_concat(cx, as.call(c(quote(c),
-    unname(args)))))
+  all <- if (length(args) == 1) operand_values(cx, args)[[1]] else not_null(cx, lower_concat(cx, as.call(c(
+    quote(c),
+    unname(args)
+  ))))
   if (is.null(all$node)) fall_back(cx, "range() of NULL")
   node <- named_node(cx, settle(cx, all)$node)
   ends <- lapply(c("min", "max"), function(fn) {
@@ -58,7 +60,8 @@ statistic <- function(fn, whole = FALSE) {
   function(cx, call) {
     node <- operand_nodes(cx, call, 1, named = TRUE)[[1]]
     if (node$rank > 1 && fn == "ds_var") return(ask_value(cx, call, "var", list(node), "", always("double"), 2, TRUE,
-      where = "stats"))
+      where = "stats"
+    ))
     node <- flat_node(cx, node)
     if (node$mode != "double" && !whole) {
       refuse(cx, call, "a statistic whose type depends on the values", "Make it double: `as.double(x)`.")
@@ -71,8 +74,9 @@ statistic <- function(fn, whole = FALSE) {
 
 reduction_rows <- function() {
   list(
-    sum = reduction("sum", summed_mode, list(double = "add", integer = "add_i")),
-    mean = reduction("mean", always("double")), prod = reduction("prod", always("double"), list(double = "mul")),
+    sum = reduction("sum", summed_mode, list(double = "add", integer = "add_i", complex = "add_z")),
+    mean = reduction("mean", or_complex("double")),
+    prod = reduction("prod", or_complex("double"), list(double = "mul", complex = "mul_z")),
     min = reduction("min", summed_mode, list(double = "min", integer = "min")),
     max = reduction("max", summed_mode, list(double = "max", integer = "max")),
     any = reduction("any", always("logical"), list(logical = "or")),
@@ -86,6 +90,8 @@ reduction_rows <- function() {
 # What is asked of a value's shape and type.
 lower_length <- function(cx, call) {
   if (length(call) != 2) refuse(cx, call, "`length()` of this form")
+  sequence <- sequence_key(cx, call[[2]])
+  if (!is.null(sequence)) return(new_value(sequence_size(cx, sequence)))
   new_value(length_of(cx, lower(cx, call[[2]])))
 }
 
@@ -130,10 +136,15 @@ lower_is_null <- function(cx, call) {
 
 lower_missing <- function(cx, call) {
   name <- as.character(call[[2]])
-  if (!name %in% names(cx$scope$kernel$formals) || name %in% assigned_names(cx$scope$kernel$body)) {
-    refuse(cx, call, "missing() of a variable that is assigned")
-  }
-  new_value(const_node(name %in% cx$scope$missing))
+  formals <- cx$scope$kernel$formals
+  if (!name %in% names(formals)) refuse(cx, call, "missing() of what is no argument")
+  left_out <- name %in% cx$scope$missing
+  if (!left_out || !name %in% assigned_names(cx$scope$kernel$body)) return(new_value(const_node(left_out)))
+  if (!rlang::is_missing(formals[[name]])) refuse(cx, call, "missing() of an argument with a default that is assigned")
+  key <- variable_key(cx, name)
+  modes <- (cx$flow[[key]] %||% unset_type())$modes
+  if (!"unset" %in% modes || length(modes) == 1) return(new_value(const_node("unset" %in% modes)))
+  new_value(value_node("is_tag", "logical", 0, name = tag_name(cx, key), tags = "unset"))
 }
 
 lower_unname <- function(cx, call) {

@@ -5,7 +5,7 @@ told_names <- c("cat", "message", "print", "warning")
 
 # Conditions that a handler of the function itself could leave the loop by; or one of its callers', when numbers have
 # been drawn that R would not have drawn.
-handlers <- c("tryCatch", "withCallingHandlers", "try")
+handlers <- c("tryCatch", "withCallingHandlers", "try", "suppressWarnings", "suppressMessages")
 
 # Functions that make text, and do nothing else.
 text_makers <- c(
@@ -50,7 +50,8 @@ lower_told <- function(cx, call) {
   holes <- told_holes(call)
   nodes <- lower_in_order(cx, holes)
   ask_value(cx, call, "keep_told", c(list(const_node(at)), nodes), rep("", length(nodes) + 1), always("logical"), 0,
-    risky = FALSE, where = "deepstride")
+    risky = FALSE, where = "deepstride"
+  )
   if (call_name(call) == "print") lower(cx, call[[2]]) else null_value()
 }
 

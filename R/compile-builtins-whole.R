@@ -1,6 +1,8 @@
 # Functions of whole vectors and matrices that R itself runs in compiled code: a
 # kernel calls R's own, so that values and their order of summation are R's.
 
+is_text <- function(code) is.character(code) && length(code) == 1 && !is.na(code)
+
 # `mode_of` gives the result's mode from that of the first argument, or from all; `rank` the
 # rank, or a function of the nodes; `check` what must hold of the shapes, else the kernel
 # falls back; `risky` calls may stop or warn: then the kernel falls back, too.
@@ -8,14 +10,18 @@ asked_of_r <- function(fn, mode_of, rank, risky = FALSE, check = NULL, where = "
   function(cx, call) {
     given <- as.list(call)[-1]
     if (length(given) == 0) fall_back(cx, sprintf("%s() without arguments", fn))
-    nodes <- Map(function(value, code) node_of(cx, value, code), operand_values(cx, given), unname(given))
-    ask_value(cx, call, fn, nodes, rlang::names2(given), mode_of, rank, risky, check, where, all_modes)
+    texts <- vapply(given, function(code) if (is_text(code)) code else NA_character_, "")
+    numbers <- given[is.na(texts)]
+    if (length(numbers) == 0) refuse(cx, call, sprintf("`%s()` of text", fn))
+    nodes <- Map(function(value, code) node_of(cx, value, code), operand_values(cx, numbers), unname(numbers))
+    labels <- rlang::names2(given)
+    ask_value(cx, call, fn, nodes, labels, mode_of, rank, risky, check, where, all_modes, unname(texts))
   }
 }
 
 ask_value <- function(
   cx, call, fn, nodes, labels, mode_of, rank, risky, check = NULL, where = "base",
-  all_modes = FALSE
+  all_modes = FALSE, texts = rep(NA_character_, length(nodes))
 ) {
   nodes <- lapply(nodes, function(node) if (node$rank == 0) node else named_node(cx, node))
   mode <- mode_of(if (all_modes) node_modes(nodes) else nodes[[1]]$mode)
@@ -23,7 +29,7 @@ ask_value <- function(
   if (!is.null(check)) for (test in check(nodes)) put(cx, "need", list(test))
   if (risky) cx$risky <- TRUE
   node <- in_variable(cx, value_node("ask", mode, max(1, result), unname(nodes),
-    fn = fn, where = where, labels = labels, risky = risky
+    fn = fn, where = where, labels = labels, risky = risky, texts = texts
   ))
   if (result == 0) node <- value_node("single", mode, 0, list(node))
   new_value(node)
@@ -34,7 +40,7 @@ margin <- function(fn) {
   function(cx, call) {
     args <- matched_call(cx, call, function(x, na.rm) NULL)
     constant_flag(cx, args$na.rm, call)
-    asked_of_r(fn, always("double"), function(nodes) {
+    asked_of_r(fn, or_complex("double"), function(nodes) {
       if (nodes[[1]]$rank != 2) refuse(cx, call, sprintf("`%s()` of something that is not a matrix", fn))
       1
     })(cx, call)
@@ -58,8 +64,10 @@ product_check <- function(first, second) {
     if (sum(vectors) != 1) return(list(fits))
     # a vector is a row or a column, as it fits
     matrix <- nodes[[which(!vectors)]]
-    list(value_node("or_else", "logical", 0, list(fits, same(extent_node(matrix, if (vectors[[1]]) second else first),
-      one_node()))))
+    list(value_node("or_else", "logical", 0, list(fits, same(
+      size(matrix, if (vectors[[1]]) second else first),
+      one_node()
+    ))))
   }
 }
 
@@ -69,17 +77,20 @@ like_first <- function(nodes) min(1, nodes[[1]]$rank)
 raised_mode <- function(mode) highest_mode(mode, "integer")
 
 whole_rows <- function() {
+  product <- function(fn, ...) asked_of_r(fn, or_complex("double"), 2, ..., all_modes = TRUE)
   list(
-    t = asked_of_r("t", identity, 2), "%*%" = asked_of_r("%*%", always("double"), 2, check = product_check(2, 1)),
-    crossprod = asked_of_r("crossprod", always("double"), 2, check = product_check(1, 1)),
-    tcrossprod = asked_of_r("tcrossprod", always("double"), 2, risky = TRUE),
-    solve = asked_of_r("solve", always("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2, risky = TRUE),
+    t = asked_of_r("t", identity, 2), "%*%" = product("%*%", check = product_check(2, 1)),
+    crossprod = product("crossprod", check = product_check(1, 1)), tcrossprod = product("tcrossprod", risky = TRUE),
+    solve = asked_of_r("solve", or_complex("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2,
+      risky = TRUE, all_modes = TRUE
+    ),
     rowSums = margin("rowSums"), colSums = margin("colSums"), rowMeans = margin("rowMeans"),
     colMeans = margin("colMeans"),
     sort = asked_of_r("sort", identity, 1, risky = TRUE), order = asked_of_r("order", always("integer"), 1,
       risky = TRUE
     ),
-    unique = asked_of_r("unique", identity, 1), duplicated = asked_of_r("duplicated", always("logical"), 1),
+    unique = asked_of_r("unique", identity, function(nodes) max(1, nodes[[1]]$rank)),
+    duplicated = asked_of_r("duplicated", always("logical"), 1),
     which = asked_of_r("which", always("integer"), 1, risky = TRUE),
     match = asked_of_r("match", always("integer"), like_first), "%in%" = asked_of_r(
       "%in%", always("logical"),

@@ -9,11 +9,12 @@ group_of <- function(group, rows) lapply(rows, function(lower) builtin(group, lo
 builtin_table <- function() {
   c(
     group_of("arithmetic, comparison, logic", arithmetic_rows()), group_of("mathematical functions", math_rows()),
-    group_of("distributions", distribution_rows()), group_of("random numbers", draw_rows()),
+    group_of("complex numbers", complex_rows()), group_of("distributions", distribution_rows()), group_of("random numbers", draw_rows()),
     group_of("reductions and statistics", reduction_rows()), group_of("making vectors and arrays", making_rows()),
     group_of("functions of whole vectors, which are R's own", c(whole_rows(), matrix_rows(), statistic_rows())),
     group_of("functions that apply others", apply_rows()), group_of("functions in terms of others", written_rows()),
-    group_of("printing, in loops that run native by themselves", told_rows()), group_of("shape and type", shape_rows())
+    group_of("printing, in loops that run native by themselves", told_rows()),
+    group_of("shape and type", c(shape_rows(), type_rows()))
   )
 }
 
@@ -134,10 +135,22 @@ demand_count <- function(cx, call, count) {
 # TRUE, FALSE, or FALSE where it is left out.
 constant_flag <- function(cx, code, call) {
   if (is.null(code)) return(FALSE)
+  code <- plain_flag(cx, code)
   if (!isTRUE(code) && !isFALSE(code)) {
     refuse(cx, call, "a choice that is not plainly TRUE or FALSE", "Write `TRUE` or `FALSE`.")
   }
   code
+}
+
+# `T` and `F` are R's own variables, unless somebody made others.
+plain_flag <- function(cx, code) {
+  name <- if (is.name(code)) as.character(code) else ""
+  if (!name %in% c("T", "F") || !is.null(variable_key(cx, name))) return(code)
+  env <- cx$scope$kernel$env
+  own <- baseenv()[[name]]
+  if (!identical(get0(name, env), own)) return(code)
+  trust(cx, name, env, own)
+  own
 }
 
 # A count or an extent: one number.

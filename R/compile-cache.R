@@ -1,11 +1,11 @@
 # Built kernels in the cache (see env-cache.R), and those that this session has loaded.
 
-# A library is named by all that it comes of: the C, the header, the flags, the compiler, the processor.
+# A library is named by all that it comes of: the C, the headers, the flags, the compiler, the processor.
 compile_key <- function(source, numerics) {
-  header <- system.file("include", "deepstride", "kernel.h", package = "deepstride")
+  headers <- list.files(system.file("include", "deepstride", package = "deepstride"), full.names = TRUE)
   substr(rlang::hash(list(
     source, compile_flags(numerics), R.version.string, R.version$platform, compiler_stamp(), processor_name(),
-    rlang::hash_file(header)
+    rlang::hash_file(headers)
   )), 1, 24)
 }
 

@@ -38,11 +38,19 @@
 #' that are known or written there are loops of the kernel, where results are single numbers, or vectors of one length.
 #' A variable may be a vector before a loop and a matrix after its first turn (`x <- m %*% x`).
 #'
+#' Lists whose parts are numbers, vectors or matrices of one kind may be made, grown, read and changed part by part:
+#' `out <- list()`, `out <- vector("list", n)`, `out[[i]] <- v`, `out[[i]][[j]]`; a list that holds several kinds, or is
+#' used otherwise, leaves its loop to R.
+#'
+#' Questions about types (`is.matrix(x)`, `is.numeric(x)`, `missing(x)`) and texts that choose in a function that is
+#' called (`norm(x, "F")`, `match.arg(how)`) are answered when the kernel is built. `try()`, `tryCatch()` and
+#' `suppressWarnings()` run what they are given; where that stops or warns, R does the whole again.
+#'
 #' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series, where the
 #' names can't come out of the loop; rows and columns bound to a variable (`m <- rbind(m, u)`), with the names that R
 #' gives them; elements of lists and columns of data frames by name (`met$rain[i]`), read and
 #' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
-#' given, and arguments behind `...`; questions about types (`is.matrix(x)`), answered before the loop is built. What
+#' given, built in once for their code with what they speak of read at each call, and arguments behind `...`. What
 #' such a loop prints by `cat()`, `message()` or `print()`, and warnings that it gives itself, are kept and come out in
 #' their order **when it has ended**; where the function handles conditions or draws random numbers, messages and
 #' warnings leave their turn to R. A way of an `if` that can't be compiled is left to R where it is reached: the loop is
@@ -107,7 +115,7 @@ new_state <- function(f, kernel, numerics, whole) {
   state$built <- state$routines <- list()
   state$symbols <- lapply(names(kernel$formals), as.name)
   state$certain <- certain_arguments(kernel)
-  state$counts <- double(2) # fallbacks so far and in a row: the dispatcher counts in place
+  state$counts <- double(3) # fallbacks so far and in a row, line of the last: the dispatcher counts in place
   state$declined <- character()
   state
 }
@@ -224,7 +232,8 @@ specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   local_plain()
   kernel <- state$kernel
   types <- lapply(seq_along(values), function(i) {
-    if (is.na(missing[[i]])) pending_type(i) else if (missing[[i]]) unset_type() else type_of_value(values[[i]])
+    if (is.na(missing[[i]])) pending_type(i) else if (missing[[i]]) unset_type() else
+      type_of_value(values[[i]]) %||% type_of_list(values[[i]])
   })
   unknown <- vapply(types, is.null, NA)
   if (any(unknown)) {

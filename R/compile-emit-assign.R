@@ -6,6 +6,7 @@ emit_assign <- function(em, step, name) {
   if (is_scalar(em$form, step$name)) return(emit_scalar(em, step, name, node))
   if (node$op == "var") return(emit_alias(em, step$name, name, node))
   if (node$op == "ask") return(emit_ask(em, name, node))
+  if (node$op == "part") return(emit_part(em, name, step$name, node))
   made <- switch(node$op,
     fill = make_fill(em, node, isTRUE(step$late)),
     range = make_range(em, node),
@@ -71,12 +72,12 @@ spare_line <- function(em, name) {
 
 emit_ask <- function(em, name, node) {
   type <- em$form$vars[[node_target(em, name)]]
-  texts <- vapply(node$args, function(arg) {
-    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), c_value(em, arg)) else whole_object(
-      em,
-      arg$name
-    )
+  texts <- rep("", length(node$texts))
+  texts[is.na(node$texts)] <- vapply(node$args, function(arg) {
+    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), c_value(em, arg)) else
+      whole_object(em, arg$name)
   }, "")
+  texts[!is.na(node$texts)] <- sprintf("Rf_mkString(%s)", vapply(node$texts[!is.na(node$texts)], c_string, ""))
   extents <- if (type$rank > 1) sprintf(
     "%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name,
     seq_len(type$rank)

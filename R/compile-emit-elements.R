@@ -44,7 +44,7 @@ scalar_leaf <- function(em, node, leaves, id) {
 
 # Ranges hold no NA.
 elements_sure <- function(em, node) {
-  node$args[[1]]$mode != "double" && !node$op %in% c("mod_i", "idiv_i", "add_i", "sub_i", "mul_i") &&
+  is_whole_mode(node$args[[1]]$mode) && !node$op %in% c("mod_i", "idiv_i", "add_i", "sub_i", "mul_i") &&
     all(vapply(node$args, function(arg) arg$op == "range" || (arg$rank == 0 && is_sure(arg, em$sure)), NA))
 }
 
@@ -119,11 +119,11 @@ emit_reduce <- function(em, name, node) {
   each <- function(body) each_element(parts, if (node$skip) skip_missing(body, mode) else body)
   text <- switch(node$fn,
     sum = sum_text(each, mode),
-    prod = list(
+    prod = if (mode == "complex") complex_product(each) else list(
       "DS_LONG product_ = 1;", each(sprintf("product_ *= %s;", if (mode == "double") "@" else "ds_i2d(@)")),
       "(double) product_"
     ),
-    mean = mean_text(each, mode, node$skip, parts$count),
+    mean = if (mode == "complex") complex_mean(each, parts$count) else mean_text(each, mode, node$skip, parts$count),
     which.max = which_text(each, mode, ">"),
     which.min = which_text(each, mode, "<"),
     min = extreme_text(each, mode, "<"),
@@ -138,12 +138,17 @@ emit_reduce <- function(em, name, node) {
 skip_missing <- function(body, mode) {
   sprintf(
     "{ const %s x_ = @; if (!(%s)) %s }", mode_field(mode, "c"),
-    if (mode == "double") "ISNAN(x_)" else "x_ == NA_INTEGER",
+    switch(mode,
+      double = "ISNAN(x_)",
+      complex = "ds_isna_z(x_)",
+      "x_ == NA_INTEGER"
+    ),
     gsub("@", "x_", body, fixed = TRUE)
   )
 }
 
 sum_text <- function(each, mode) {
+  if (mode == "complex") return(complex_sum(each))
   if (mode == "double") return(list("DS_LONG sum_ = 0;", each("sum_ += @;"), "(double) sum_"))
   list(
     "long long sum_ = 0; int missing_ = 0;",

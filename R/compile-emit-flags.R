@@ -2,7 +2,7 @@
 # is not what a lean kernel takes it for. They stand in the C only where something may raise them.
 
 raised_by <- c(
-  odd = "DS_NOTED\\(|DS_SMALL\\(|DS_(MIN|MAX)_LATE\\(", bad = "\\bbad\\b|_LATE\\(|DS_NAN[123]\\(|DS_IFELSE\\("
+  odd = "DS_NOTED\\(|DS_SMALL\\(|DS_(MIN|MAX)_LATE\\(", bad = "\\bbad\\b|_LATE\\(|DS_NAN(_Z|[123])\\(|DS_IFELSE\\("
 )
 
 raises <- function(lines, flag) any(grepl(raised_by[[flag]], lines))

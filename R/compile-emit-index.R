@@ -112,9 +112,9 @@ make_subset <- function(em, node) {
     count = "n_all_",
     fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) {
       sprintf(
-      "new_[to_++] = %s;",
-      picked$value(chosen)
-    ) }), "(void) to_;"),
+        "new_[to_++] = %s;",
+        picked$value(chosen)
+      ) }), "(void) to_;"),
     extents = extents
   )
 }
@@ -126,8 +126,10 @@ emit_store <- function(em, step, name) {
   at <- step$args[-1]
   if (isTRUE(step$proved)) return(sprintf("%s[%s] = %s;", name, proved_text(em, name, at), text))
   places <- vapply(at, function(arg) place_text(em, arg), "")
-  if (length(at) > 4) return(sprintf("{ const %s x_ = %s; %s[%s] = x_; }", mode_field(type$modes, "c"), text, name,
-    many_text(name, places)))
+  if (length(at) > 4) return(sprintf(
+    "{ const %s x_ = %s; %s[%s] = x_; }", mode_field(type$modes, "c"), text, name,
+    many_text(name, places)
+  ))
   if (length(at) > 1) return(sprintf("DS_PUT_%s(%s, %s, %s);", length(at), name, paste(places, collapse = ", "), text))
   if (type$rank > 1) return(sprintf("DS_PUT_INSIDE(%s, %s, %s);", name, places, text))
   if (!grows(em, step$name)) {
@@ -145,8 +147,10 @@ mode_args <- function(mode) {
 }
 
 emit_append <- function(em, step, name) {
-  sprintf("DS_APPEND(%s, %s, %s, %s);", name, c_value(em, step$args[[1]]), em$turns,
-    mode_args(em$form$vars[[step$name]]$modes))
+  sprintf(
+    "DS_APPEND(%s, %s, %s, %s);", name, c_value(em, step$args[[1]]), em$turns,
+    mode_args(em$form$vars[[step$name]]$modes)
+  )
 }
 
 # `x[...] <- value` for several places, recycled where that comes out even.

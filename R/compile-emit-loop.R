@@ -16,8 +16,8 @@ emit_range_loop <- function(em, step, name) {
   colon <- step$args[[1]]$colon
   run <- function(body, direction) counted_loop(em, step, body, name, id, direction)
   loops <- if (is.null(step$tests)) run(step$blocks$body, if (colon) NA else 1) else
-    if (length(tests) == 0 && !colon) c(held_lines(em, step), run(step$blocks$body, 1)) else
-      proved_loops(em, step, id, tests, run)
+  if (length(tests) == 0 && !colon) c(held_lines(em, step), run(step$blocks$body, 1)) else
+    proved_loops(em, step, id, tests, run)
   lines <- c("{", indent(c(range_locals(em, step$args[[1]], id), late, scan_locals(step, id), loops)), "}")
   em$root <- root
   lines
@@ -214,10 +214,12 @@ each_loop <- function(em, step, body, name, id, there) {
   flags <- has_own_flags(step, body)
   turning <- em$turning
   em$turning[[step$name]] <- name
-  looked <- em$form$lean && em$form$vars[[step$name]]$modes != "double" && !step$args[[1]]$name %in% em$sure && !there
+  looked <- em$form$lean && is_whole_mode(em$form$vars[[step$name]]$modes) && !step$args[[1]]$name %in% em$sure && !there
   late <- isTRUE(step$calm) || isTRUE(step$noted)
-  take <- sprintf(if (!looked) "%s = %s[q%s];" else if (late) "%s = DS_NOTED(%s[q%s]);" else "%s = DS_THERE(%s[q%s]);",
-    name, from, id)
+  take <- sprintf(
+    if (!looked) "%s = %s[q%s];" else if (late) "%s = DS_NOTED(%s[q%s]);" else "%s = DS_THERE(%s[q%s]);",
+    name, from, id
+  )
   lines <- loop_lines(em, body, paste0(from, "_n"), flags, take)
   em$turning <- turning
   if (has_loop(body) || has_break(body)) {

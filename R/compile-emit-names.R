@@ -8,7 +8,8 @@ c_names <- function(form) {
   for (id in ids) {
     base <- plain_c_name(id)
     names[[id]] <- free <- free_c_name(base, id, taken)
-    taken <- c(taken, free, if (!is_scalar(form, id)) paste0(free, array_endings))
+    lone <- is_scalar(form, id) && !identical(form$vars[[id]]$kind, "sequence")
+    taken <- c(taken, free, if (!lone) paste0(free, array_endings))
   }
   names
 }
@@ -32,18 +33,20 @@ used_names <- function(form) {
   found <- list()
   each_step(form$steps, function(step) {
     found[[length(found) + 1]] <<- c(
-    step$name, step_reads(step),
-    shape_tags(step$shape)
-  ) })
+      step$name, step_reads(step),
+      shape_tags(step$shape)
+    ) })
   unique(unlist(found))
 }
 
 # Tags that tell what kind of object a returned value is.
-shape_tags <- function(shape) c(shape$tag, unlist(lapply(shape$parts, shape_tags)))
+shape_tags <- function(shape) {
+  c(shape$tag, if (identical(shape$kind, "sequence")) shape$name, unlist(lapply(shape$parts, shape_tags)))
+}
 
 plain_c_name <- function(id) {
   key <- sub(":[^:]*$", "", id)
-  name <- if (is_temporary(key)) sub(" ", "", substring(key, 2)) else sub(".* ", "", key)
+  name <- if (is_temporary(key)) gsub(" ", "", sub(paste0(".*", temporary_mark), "", key)) else sub(".* ", "", key)
   if (endsWith(id, ":tag")) name <- paste0(name, "_mode")
   name <- gsub("[^A-Za-z0-9_]", "_", gsub("[.$]", "_", iconv(name, "", "ASCII", sub = "_")))
   if (grepl("^[^A-Za-z]", name) || name == "") name <- paste0("v_", name)
@@ -56,13 +59,15 @@ c_words <- c(
   "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed", "sizeof", "static",
   "struct",
   "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "asm", "typeof", "bad", "tick", "held", "a",
-  "scratch", "spare", "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout",
+  "scratch", "spare", "where", "noted", "bad_noted", "give_up", "give_up_below", "give_up_here",
+  "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout",
   "stderr",
   "errno",
   "fprec", "fround", "gammafn", "lgammafn", "memcpy", "memset", "index", "y0", "y1", "yn", "j0", "j1", "jn", "isnan"
 )
 
 is_taken_in_c <- function(name) {
-  name %in% c_words || grepl("^(R|Rf|ds|DS|SEXP)_", name) || grepl("^[A-Z][A-Z0-9_]+$|^[IE]$|_$", name) ||
+  shapes <- "^(R|Rf|ds|DS|SEXP)_|^[A-Z][A-Z0-9_]+$|^[IE]$|_$|^places[0-9]+$"
+  name %in% c_words || grepl(shapes, name) ||
     exists(name, baseenv(), inherits = FALSE) || exists(name, asNamespace("stats"), inherits = FALSE)
 }

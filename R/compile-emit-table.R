@@ -17,8 +17,16 @@ strict_table <- c(
     add = c_row("@1 + @2", 12), sub = c_row("@1 - @2", 12), mul = c_row("@1 * @2", 13), div = c_row("@1 / @2", 13),
     neg = c_row("-@1", 14), square = c_row("@1 * @1", 13), integer_to_double = c_row("ds_i2d(@1)"),
     logical_to_integer = c_row("@1", 20), is_true = c_row("@1 == 1", 9), is_false = c_row("@1 == 0", 9),
-    is_decided = c_row("@1 == @2", 9)
+    is_decided = c_row("@1 == @2", 9), add_z = c_row("@1 + @2", 12), sub_z = c_row("@1 - @2", 12),
+    mul_z = c_row("@1 * @2", 13), div_z = c_row("@1 / @2", 13), neg_z = c_row("-@1", 14),
+    re = c_row("__real__ @1", 14), im = c_row("__imag__ @1", 14)
   ),
+  c_calls(c(pow_z = "ds_pow_z", make_z = "__builtin_complex"), 2),
+  c_calls(c(
+    conj = "ds_conj", mod_z = "ds_mod_z", arg_z = "ds_arg_z", integer_to_complex = "ds_i2z",
+    double_to_complex = "ds_d2z", complex_to_logical = "ds_z2l"
+  ), 1),
+  c_calls(c(complex_to_double = "ds_z2d", complex_to_integer = "ds_z2i"), 1, ", &bad"),
   c_calls(c(pow = "ds_pow", round = "fround", signif = "fprec", log_of = "ds_log_of"), 2),
   c_calls(c(
     abs = "fabs", sign = "ds_sign", floor = "floor", ceiling = "ceil", trunc = "trunc", neg_i = "ds_negi",
@@ -53,6 +61,9 @@ strict_by_mode <- list(
   )
 )
 strict_by_mode$logical <- strict_by_mode$integer
+strict_by_mode$complex <- c_calls(c(is_na = "ds_isna_z", is_nan = "ds_isnan_z", is_finite = "ds_finite_z",
+  is_infinite = "ds_isinf_z"), 1)
+strict_by_mode$complex <- c(strict_by_mode$complex, c_calls(c(eq = "ds_eq_z", ne = "ds_ne_z"), 2))
 
 # Integer ops that need no look at NA nor overflow, where a pass has proved that.
 sure_table <- list(
@@ -101,6 +112,7 @@ special_row <- function(node) {
   )) return(c_row("ds_square(@1)"))
   if (node$op == "round" && node$args[[2]]$op == "const" && node$args[[2]]$value == 0) return(c_row("nearbyint(@1)"))
   if (node$op == "ifelse") return(c_row("DS_IFELSE(@1, @2, @3)"))
+  if (node$op == "math_z") return(c_row(sprintf("DS_NAN_Z(%s, @1)", node$fn)))
   if (node$op == "math") {
     operands <- paste0("@", seq_along(node$args), collapse = ", ")
     call <- sprintf("%s(%s)", node$fn, paste(c(operands, node$flags), collapse = ", "))

@@ -38,7 +38,7 @@ tight <- function(em, node) {
 }
 
 all_sure <- function(em, node) {
-  node$args[[1]]$mode != "double" && all(vapply(node$args, is_sure, NA, sure = em$sure)) && !node$op %in% c(
+  is_whole_mode(node$args[[1]]$mode) && all(vapply(node$args, is_sure, NA, sure = em$sure)) && !node$op %in% c(
     "mod_i",
     "idiv_i"
   )
@@ -46,6 +46,10 @@ all_sure <- function(em, node) {
 
 constant_text <- function(node) {
   value <- node$value
+  if (is.complex(value)) {
+    parts <- vapply(c(Re(value), Im(value)), function(part) constant_text(const_node(part))$text, "")
+    return(c_text(sprintf("__builtin_complex(%s, %s)", parts[[1]], parts[[2]])))
+  }
   if (is.na(value) && !is.nan(value)) return(c_text(mode_field(node$mode, "na")))
   if (node$mode != "double") return(c_text(sprintf("%d", as.integer(value)), if (value < 0) 11 else NA))
   if (is.nan(value)) return(c_text("R_NaN"))
@@ -87,8 +91,9 @@ compared_text <- function(em, node) {
   wide <- lapply(node$args, function(arg) wide_text(em, arg))
   if (!any(vapply(wide, is.null, NA))) return(sprintf("%s %s %s", wide[[1]], compared[[node$op]], wide[[2]]))
   args <- lapply(node$args, function(arg) value_text(em, arg))
+  if (node$args[[1]]$mode == "complex") return(sprintf("DS_TEST(%s)", op_text(node, args)$text))
   text <- op_text(node, args, TRUE)$text
-  if (node$args[[1]]$mode != "double") {
+  if (is_whole_mode(node$args[[1]]$mode)) {
     if (all_sure(em, node)) return(text)
     doubtful <- args[!vapply(node$args, is_sure, NA, sure = em$sure)]
     if (length(doubtful) == 1 && grepl("^[A-Za-z_0-9]+$", doubtful[[1]]$text)) {
@@ -196,8 +201,10 @@ element_text <- function(em, node) {
 # The subscript in an array of many extents.
 many_text <- function(name, places) {
   extents <- paste0(name, "_d", seq_along(places), collapse = ", ")
-  sprintf("DS_SPOT_MANY(%d, ((const R_xlen_t []) {%s}), ((const R_xlen_t []) {%s}))", length(places),
-    paste(places, collapse = ", "), extents)
+  sprintf(
+    "DS_SPOT_MANY(%d, ((const R_xlen_t []) {%s}), ((const R_xlen_t []) {%s}))", length(places),
+    paste(places, collapse = ", "), extents
+  )
 }
 
 # The subscript of places that are proved to be inside.

@@ -24,11 +24,17 @@ marked_source <- function(form) {
   main <- annotate_form(form, main = TRUE, calm = calm)
   heads <- vapply(callees, function(callee) paste0(callee_head(callee), ";"), "")
   lines_of(
-    "#include <deepstride/kernel.h>", "",
+    "#include <deepstride/kernel.h>",
+    if (any(vapply(c(list(main), callees), speaks_complex, NA))) "#include <deepstride/complex.h>", "",
     if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", "", heads),
     lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))), "",
     emit_kernel(main, length(callees) > 0)
   )
+}
+
+speaks_complex <- function(form) {
+  any(vapply(form$vars, function(var) identical(var$modes, "complex"), NA)) ||
+    any_step_value(form$steps, function(node) node$mode == "complex")
 }
 
 new_emitter <- function(form) {
@@ -58,7 +64,7 @@ emit_kernel <- function(form, has_callees) {
   }))
   slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)))
   lines_of(
-    sprintf("enum { held = %d };", length(arrays) + length(slots)), "",
+    sprintf("enum { held = %d };", length(arrays) + length(slots) + length(sequences_of(em))), "",
     if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
     indent(c(
       body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
@@ -132,6 +138,7 @@ declarations <- function(em, besides = character()) {
     type <- em$form$vars[[id]]
     name <- em$names[[id]]
     if (identical(type$kind, "tag")) return(sprintf("int %s = DS_UNSET;", name))
+    if (identical(type$kind, "sequence")) return(sprintf("DS_LIST(%s);", name))
     c_type <- mode_field(type$modes, "c")
     if (type$rank == 0) {
       if (id %in% em$form$counters) return(NULL)
@@ -152,6 +159,7 @@ declarations <- function(em, besides = character()) {
 emit_argument <- function(em, id, from) {
   if (!id %in% names(em$names)) return(NULL)
   type <- em$form$vars[[id]]
+  if (identical(type$kind, "sequence")) return(emit_sequence_argument(em, id, from))
   name <- em$names[[id]]
   reader <- mode_field(type$modes, "reader")
   if (type$rank == 0) return(c(
@@ -202,11 +210,16 @@ emit_step <- function(em, step) {
     store_many = emit_store_many(em, step, name),
     note_small = each_small(em, arg()),
     append = emit_append(em, step, name),
-    own = sprintf("DS_OWN%s(%s, %s);", if (length(em$form$spared)) "_SPARE" else "", name,
-      mode_field(em$form$vars[[step$name]]$modes, "reader")),
+    own = sprintf(
+      "DS_OWN%s(%s, %s);", if (length(em$form$spared)) "_SPARE" else "", name,
+      mode_field(em$form$vars[[step$name]]$modes, "reader")
+    ),
     room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", index_text(em, step$sum), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
+    put_part = emit_put_part(em, step, name),
+    put_list = emit_put_list(em, step, name),
+    make_list = sprintf("DS_MAKE_LIST(%s, %s);", name, c_value(em, arg())),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
     `repeat` = emit_repeat(em, step),
@@ -323,6 +336,9 @@ emit_return <- function(em, step) {
 # list(steps, text, count): C of a fresh object, after steps that protect `count` others.
 emit_object <- function(em, shape, args) {
   if (shape$kind == "null") return(list(text = "R_NilValue", count = 0L))
+  if (shape$kind == "sequence") {
+    return(list(text = sprintf("ds_list_fit(%1$s, %1$s_n)", em$names[[shape$name]]), count = 0L))
+  }
   if (shape$kind == "list") return(emit_list(em, shape, args))
   node <- args[[1]]
   tag <- if (!is.null(shape$tag)) em$names[[shape$tag]]

@@ -13,9 +13,12 @@ element_table <- c(
   ), element_row, takes = "double", gives = "double"),
   lapply(c(mod = 2, idiv = 2), element_row, takes = "double", gives = "double", effects = "warns"),
   lapply(c(add_i = 2, sub_i = 2, mul_i = 2), element_row, takes = "integer", gives = "integer", effects = "falls back"),
-  lapply(c(neg_i = 1, abs_i = 1, mod_i = 2, idiv_i = 2, bit_and = 2, bit_or = 2, bit_xor = 2, bit_left = 2,
-    bit_right = 2,
-    bit_not = 1),
+  lapply(
+    c(
+      neg_i = 1, abs_i = 1, mod_i = 2, idiv_i = 2, bit_and = 2, bit_or = 2, bit_xor = 2, bit_left = 2,
+      bit_right = 2,
+      bit_not = 1
+    ),
     element_row,
     takes = "integer", gives = "integer"
   ),
@@ -35,6 +38,18 @@ element_table <- c(
     logical_to_integer = element_row(1, "logical", "integer"), integer_to_double = element_row(1, NULL, "double"),
     integer_to_logical = element_row(1, "integer", "logical"), double_to_logical = element_row(1, "double", "logical"),
     double_to_integer = element_row(1, "double", "integer", effects = "warns")
+  ),
+  # complex numbers
+  lapply(c(add_z = 2, sub_z = 2, mul_z = 2, div_z = 2, pow_z = 2, neg_z = 1, conj = 1), element_row,
+    takes = "complex", gives = "complex"
+  ),
+  lapply(c(re = 1, im = 1, mod_z = 1, arg_z = 1), element_row, takes = "complex", gives = "double"),
+  list(
+    make_z = element_row(2, "double", "complex"), integer_to_complex = element_row(1, NULL, "complex"),
+    math_z = element_row(1, "complex", "complex", "fn", effects = "warns"),
+    double_to_complex = element_row(1, "double", "complex"), complex_to_logical = element_row(1, "complex", "logical"),
+    complex_to_double = element_row(1, "complex", "double", effects = "warns"),
+    complex_to_integer = element_row(1, "complex", "integer", effects = "warns")
   )
 )
 
@@ -44,7 +59,7 @@ is_element_op <- function(op) op %in% names(element_table)
 element_node <- function(op, nodes, ...) {
   row <- element_table[[op]]
   takes <- row$takes %||% highest_mode(vapply(nodes, function(node) node$mode, ""))
-  if (op == "integer_to_double") takes <- nodes[[1]]$mode
+  if (op %in% c("integer_to_double", "integer_to_complex")) takes <- nodes[[1]]$mode
   nodes <- Map(as_mode, nodes, rep_len(takes, length(nodes)))
   ranks <- vapply(nodes, function(node) node$rank, 0)
   value_node(op, row$gives %||% nodes[[length(nodes)]]$mode, max(ranks, 0), nodes, ...)

@@ -34,7 +34,8 @@ op_table <- c(
     ),
     statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
     sample = op_row(3, "replace", effects = "draws"), sample_weighted = op_row(4, "replace", effects = "draws"),
-    ask = op_row(NA, c("fn", "where", "labels", "risky"))
+    part = op_row(NA, "name", effects = c("reads", "falls back")),
+    ask = op_row(NA, c("fn", "where", "labels", "risky", "texts"))
   ),
   # steps
   list(
@@ -50,6 +51,9 @@ op_table <- c(
     `if` = op_row(1, blocks = c("yes", "no")), `for` = op_row(1, "name", blocks = "body", effects = "writes"),
     `repeat` = op_row(0, blocks = "body"), `break` = op_row(0), `next` = op_row(0), edge = op_row(0, "id"),
     scope = op_row(0, "label", blocks = "body"), leave = op_row(0, "label"),
+    put_part = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
+    put_list = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
+    make_list = op_row(1, "name", effects = c("writes", "falls back")),
     need = op_row(1, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
       "why",
       effects = "falls back"
@@ -111,13 +115,19 @@ map_steps <- function(steps, change) {
 
 any_value <- function(node, is) is(node) || any(vapply(node$args, any_value, NA, is))
 
+any_step_value <- function(steps, is) {
+  found <- FALSE
+  each_step(steps, function(step) found <<- found || any(vapply(step$args, any_value, NA, is)))
+  found
+}
+
 # Names of the variables that a value reads.
 names_read <- function(node) {
   unique(c(if (is.null(node$blocks) && !is.null(node$name)) node$name, unlist(lapply(node$args, names_read))))
 }
 
 step_reads <- function(step) {
-  own <- if (step$op %in% c("store", "store_many", "append", "guard")) step$name
+  own <- if (step$op %in% c("store", "store_many", "append", "guard", "put_part", "put_list")) step$name
   c(own, step$from, unlist(lapply(step$args, names_read)))
 }
 
@@ -179,12 +189,16 @@ step_text <- function(step, indent) {
 
 # The fields of a step in words: those that stand for themselves by name, the others as they are meant.
 field_words <- function(step) {
-  plain <- step[intersect(names(step), c("tag", "tags", "from", "label", "why", "at", "id", "far", "below", "proved",
-    "late", "calm"))]
+  plain <- step[intersect(names(step), c(
+    "tag", "tags", "from", "label", "why", "at", "id", "far", "below", "proved",
+    "late", "calm"
+  ))]
   plain <- Filter(function(field) !is.list(field) && !isFALSE(field), plain)
   c(
-    unlist(Map(function(name, field) if (isTRUE(field)) name else paste0(name, "=", paste(field, collapse = ",")),
-      names(plain), plain), use.names = FALSE),
+    unlist(Map(
+      function(name, field) if (isTRUE(field)) name else paste0(name, "=", paste(field, collapse = ",")),
+      names(plain), plain
+    ), use.names = FALSE),
     if (length(step$tests)) paste0("where ", paste(vapply(step$tests, test_words, ""), collapse = " and ")),
     if (is.list(step$late)) paste("fills", paste(vapply(step$late, function(one) one$name, ""), collapse = ", ")),
     if (!is.null(step$shape)) shape_words(step$shape), if (isFALSE(step$visible)) "invisible"
@@ -205,16 +219,21 @@ sum_words <- function(sum) {
   if (length(sum) == 0) return("0")
   said <- vapply(names(sum), function(key) {
     name <- sub("^[a-z]:", "", key)
-    switch(substr(key, 1, 2), `n:` = sprintf("length(%s)", name), `d:` = sub("(.*?):(.*)", "extent(\\2, \\1)", name),
-      sub("^[vk]:", "", key))
+    switch(substr(key, 1, 2),
+      `n:` = sprintf("length(%s)", name),
+      `d:` = sub("(.*?):(.*)", "extent(\\2, \\1)", name),
+      sub("^[vk]:", "", key)
+    )
   }, "")
   times <- ifelse(said == "1", sprintf("%.0f", sum), ifelse(sum == 1, said, sprintf("%.0f * %s", sum, said)))
   paste(times, collapse = " + ")
 }
 
 shape_words <- function(shape) {
-  if (shape$kind != "list") return(paste(c(if (is.null(shape$tag)) shape$kind else paste("as", shape$tag),
-    shape$names), collapse = " "))
+  if (shape$kind != "list") return(paste(c(
+    if (is.null(shape$tag)) shape$kind else paste("as", shape$tag),
+    shape$names
+  ), collapse = " "))
   sprintf("list(%s)", paste(shape$labels, vapply(shape$parts, shape_words, ""), collapse = ", "))
 }
 

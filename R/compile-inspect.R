@@ -10,7 +10,8 @@
 #'   call reached past the end of a vector, or met an integer that is missing or large) and `source` (C). Its field
 #'   `parts` is a
 #'   tibble of what runs where, a row for each loop that does not stand in a native one: `from` and `to` (lines), `loop`
-#'   (`TRUE`), `runs` ("native" or "R"), `reason` (why it is R), `calls` and `handed_back` (calls in which a loop by
+#'   (`TRUE`), `runs` ("native" or "R"; of a loop that no call has reached yet, with 0 `calls`, what is meant to be: the
+#'   print says "unmet"), `reason` (why it is R), `calls` and `handed_back` (calls in which a loop by
 #'   itself was left to R). Printed it
 #'   also tells what is read outside the function at each call, and how often a call fell
 #'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
@@ -51,9 +52,9 @@ ds_inspect <- function(fast, what = c("specialisations", "form", "c")) {
       table = table, parts = parts_table(state), numerics = state$numerics, fallbacks = state$counts[[1]],
       outside = unique(unlist(lapply(built, function(one) {
         vapply(
-        one$form$outside, function(part) outside_words(part),
-        ""
-      ) }))),
+          one$form$outside, function(part) outside_words(part),
+          ""
+        ) }))),
       formals = names(formals(state$original)), text = state$kernel$text
     ),
     class = "ds_inspection"
@@ -71,8 +72,10 @@ latest_build <- function(state) {
   built <- state$built
   for (part in state$parts) for (variant in part$variants) built <- c(built, variant$state$built)
   if (length(built) == 0) {
-    abort_input("Nothing was built for this function yet.", hint = "Call it once, or compile it with `like`.",
-      arg = "fast")
+    abort_input("Nothing was built for this function yet.",
+      hint = "Call it once, or compile it with `like`.",
+      arg = "fast"
+    )
   }
   built[[length(built)]]
 }

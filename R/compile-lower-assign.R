@@ -11,24 +11,60 @@ lower_assignment <- function(cx, code, wanted) {
     "$" = assign_part(cx, target, code, as.character(target[[3]])),
     "[" = ,
     "[[" = lower_store(cx, target, code),
+    dim = assign_dim(cx, target, code),
     refuse(cx, code, "an assignment of this kind", "Assign a variable or its elements: `x <- v`, `x[i] <- v`.")
   )
   if (wanted) value else null_value()
 }
 
+# `dim(x) <- c(m, n)`, `dim(x) <- dim(y)`: the same elements in another shape.
+assign_dim <- function(cx, target, code) {
+  if (!is.name(target[[2]]) || !is_builtin(cx, "dim<-")) refuse(cx, code, "an assignment of this kind")
+  key <- variable_key(cx, as.character(target[[2]]))
+  held <- not_null(cx, lower(cx, target[[2]]))
+  extents <- extents_given(cx, code[[3]])
+  if (held$kind == "list" || is.null(held$node)) refuse(cx, code, "an assignment of this kind")
+  if (is.null(extents) || held$node$rank == 0) {
+    if (!is.null(extents)) refuse(cx, code, "dimensions of a single number")
+    if (held$node$rank > 1) assign_value(cx, key, lower(cx, call("as.vector", target[[2]])))
+    return()
+  }
+  fits <- call("==", call("length", target[[2]]), Reduce(function(one, other) call("*", one, other), extents))
+  put(cx, "need", list(lower_condition(cx, fits)))
+  assign_value(cx, key, lower(cx, call("array", target[[2]], as.call(c(list(as.name("c")), extents)))))
+}
+
+# The code of each extent; NULL for no dimensions.
+extents_given <- function(cx, code) {
+  if (is.call(code) && call_name(code) == "c" && is_builtin(cx, "c")) return(as.list(code)[-1])
+  value <- if (is.call(code) && call_name(code) == "dim") lower(cx, code[[2]]) else list()
+  if (identical(value$kind, "number") && (is.null(value$node) || value$node$rank < 2)) return(NULL)
+  if (identical(value$kind, "number")) return(lapply(seq_len(value$node$rank), function(at) call("[", code, at)))
+  if (is.null(lower(cx, code)$node)) return(NULL)
+  refuse(cx, code, "dimensions whose number is not known")
+}
+
 # Code that is needed twice, worked out once: the name of a variable that holds it.
 held_code <- function(cx, code) {
-  if (!is.call(code)) return(code)
-  name <- sub(temporary_mark, "assigned ", new_variable(cx), fixed = TRUE)
+  if (is.call(code)) held_value(cx, lower(cx, code)) else code
+}
+
+held_value <- function(cx, value) {
+  name <- new_variable(cx)
   cx$scope$own <- union(cx$scope$own, name)
-  assign_value(cx, variable_key(cx, name), lower(cx, code))
+  assign_value(cx, variable_key(cx, name), value)
   as.name(name)
 }
 
 assign_name <- function(cx, name, value, wanted) {
   key <- variable_key(cx, name)
   head <- if (is.call(value)) call_name(value) else ""
-  if (head == "function" && is_builtin(cx, "function")) return(define_function(cx, key, name, value))
+  f <- assigned_function(cx, name, value)
+  if (!is.null(f)) {
+    cx$flow[[key]] <- list(kind = "function", kernel = f)
+    return(null_value())
+  }
+  if (makes_sequence(cx, name, value)) return(make_sequence(cx, key, value))
   if (head %in% c("if", "switch") && is_builtin(cx, head)) {
     lower_value_into(cx, key, value)
   } else {
@@ -57,6 +93,7 @@ lower_value_into <- function(cx, key, code) {
 }
 
 assign_value <- function(cx, key, value) {
+  if (value$kind == "sequence") refuse(cx, as.name(sub(":.*", "", value$name)), "a list that is used as a whole")
   if (value$kind == "list") return(assign_list(cx, key, value))
   forget_parts(cx, key)
   if (is.null(value$node)) {
@@ -111,11 +148,14 @@ assign_part <- function(cx, target, code, field) {
 
 # `x[i] <- v`: the value first, then the places, as R does it.
 lower_store <- function(cx, target, code) {
+  path <- part_path(cx, target)
+  if (!is.null(path)) return(store_part(cx, target, code, path))
   if (!is.name(target[[2]])) return(lower_deep_store(cx, target, code))
   name <- as.character(target[[2]])
   key <- variable_key(cx, name)
   exact <- call_name(target) == "[["
   indices <- as.list(target)[-(1:2)]
+  if (identical(cx$flow[[key]]$kind, "sequence")) refuse(cx, code, sprintf("the list `%s` is used as a whole", name))
   if (exact && identical(cx$flow[[key]]$kind, "list")) {
     field <- indices[[1]]
     if (!is.character(field)) refuse(cx, code, "a part of a list that is not named by a constant", "Use `r$a <- v`.")

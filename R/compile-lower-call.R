@@ -3,12 +3,34 @@
 # with variables of its own, and its arguments are worked out when R would.
 
 lower_call <- function(cx, name, code) {
-  kernel <- function_named(cx, name)
+  key <- variable_key(cx, name)
+  if (!is.null(key) && !is.null(cx$flow[[key]]$pending)) read_variable(cx, key, name) # a function, it will turn out
+  lower_kernel_call(cx, function_named(cx, name), name, code)
+}
+
+# `base::diag(x)`, `stats::sd(x)`, or a function of another package.
+lower_qualified <- function(cx, code) {
+  head <- code[[1]]
+  if (!is.call(head) || !call_name(head) %in% c("::", ":::") || length(head) != 3) refuse(cx, code, unknown_words(""))
+  name <- as.character(head[[3]])
+  f <- tryCatch(get(name, asNamespace(as.character(head[[2]])), mode = "function"), error = function(e) NULL)
+  if (is.null(f)) fall_back(cx, sprintf("there is no function `%s`", deparse1(head)))
+  code[[1]] <- as.name(name)
+  row <- if (is.primitive(f) || is_of_r(f)) control_rows()[[name]] %||% builtin_rows()[[name]]
+  if (!is.null(row)) return(if (name %in% names(control_rows())) row(cx, code, TRUE) else row(cx, code))
+  if (is.primitive(f) || is_of_r(f)) refuse(cx, code, unknown_words(name))
+  lower_kernel_call(cx, c(read_kernel(f), list(name = name)), name, code)
+}
+
+lower_kernel_call <- function(cx, kernel, name, code) {
   if (is.null(kernel)) {
     if (nzchar(name) && is.null(outside_function(cx, name))) fall_back(cx, sprintf("there is no function `%s`", name))
     refuse(cx, code, if (nzchar(name)) sprintf("the compiler does not know `%s()`", name) else unknown_words(name))
   }
-  given <- call_arguments(cx, kernel, code)
+  matched <- call_arguments(cx, kernel, code)
+  matched <- settle_texts(matched$kernel, matched$given)
+  kernel <- matched$kernel
+  given <- matched$given
   functions <- Filter(Negate(is.null), lapply(given, function(part) function_argument(cx, part)))
   if (length(functions)) return(write_in(cx, kernel, given, code, functions))
   stand_alone(cx, kernel, given, code) %||% write_in(cx, kernel, given, code)
@@ -21,19 +43,73 @@ function_argument <- function(cx, part) {
   name <- as.character(part)
   key <- variable_key(cx, name)
   if (!is.null(key)) return(if (identical(cx$flow[[key]]$kind, "function")) cx$flow[[key]]$kernel)
-  if (is.function(get0(name, cx$scope$kernel$env, inherits = TRUE))) function_named(cx, name)
+  f <- value_outside(name, cx$scope$kernel$env)
+  if (!is.function(f)) return(NULL)
+  if (is_builtin(cx, name) && !is.null(builtin_rows()[[name]])) builtin_kernel(name, f) else function_named(cx, name)
 }
 
-# The code of each argument that a call gives, in the order of the formals.
+# One of R's own functions as one that calls it with what has no default.
+builtin_kernel <- function(name, f) {
+  formals <- formals(args(f))
+  needed <- formals[vapply(formals, rlang::is_missing, NA)]
+  if (length(needed) == 0 || "..." %in% names(formals)) return(NULL)
+  kernel <- read_kernel(as.function(c(needed, as.call(c(as.name(name), lapply(names(needed), as.name)))),
+    envir = topenv(environment(f) %||% baseenv())
+  ))
+  kernel$name <- name
+  kernel
+}
+
+# The code of each argument that a call gives, in the order of the formals: list(kernel, given). What stands behind
+# `...` becomes arguments of their own.
 call_arguments <- function(cx, kernel, code) {
-  formals <- names(kernel$formals)
-  if ("..." %in% formals || "..." %in% all.names(code)) {
+  if ("..." %in% all.names(code)) {
     refuse(cx, code, "a call that passes arguments on with `...`", "Name the arguments.")
   }
   template <- as.function(c(kernel$formals, list(NULL)))
-  matched <- tryCatch(as.list(match.call(template, code))[-1], error = function(e) NULL)
+  matched <- tryCatch(as.list(match.call(template, code, expand.dots = FALSE))[-1], error = function(e) NULL)
   if (is.null(matched)) fall_back(cx, sprintf("the arguments are not those of `%s()`", kernel$name))
-  matched[intersect(formals, names(matched))]
+  dots <- matched[["..."]]
+  matched[["..."]] <- NULL
+  if ("..." %in% names(kernel$formals)) {
+    symbols <- dots_symbols(length(dots))
+    kernel$formals <- kernel$formals[names(kernel$formals) != "..."]
+    for (symbol in symbols) kernel$formals[[symbol]] <- rlang::missing_arg()
+    kernel$body <- spell_dots(kernel$body, symbols, rlang::names2(dots))
+    matched[symbols] <- dots
+  }
+  list(kernel = kernel, given = matched[intersect(names(kernel$formals), names(matched))])
+}
+
+# Arguments that are constant text, or NULL, choose in the body when the kernel is built: list(kernel, given).
+settle_texts <- function(kernel, given) {
+  for (name in names(kernel$formals)) {
+    left_out <- is.null(given[[name]]) && !name %in% names(given)
+    code <- if (left_out) kernel$formals[[name]] else given[[name]]
+    if (rlang::is_missing(code)) next
+    chosen <- choice_among(kernel, name, code, left_out) %||%
+      (if (is.null(code) || is_text(code)) list(value = code, body = kernel$body))
+    if (is.null(chosen) || any(c(name, "missing") %in% c(assigned_names(chosen$body), called_names(kernel$body)))) next
+    kernel$body <- settle_code(put_constant(chosen$body, name, chosen$value), list(), kernel$env)
+    kernel$formals[name] <- NULL
+    given[name] <- NULL
+  }
+  list(kernel = kernel, given = given)
+}
+
+# `how <- match.arg(how)` settled: list(value, body) without it; NULL where there is none.
+choice_among <- function(kernel, name, code, left_out) {
+  choices <- kernel$formals[[name]]
+  statement <- call("<-", as.name(name), call("match.arg", as.name(name)))
+  at <- if (is.call(kernel$body)) which(vapply(as.list(kernel$body), identical, NA, statement, ignore.srcref = TRUE))
+  if (length(at) != 1 || !is.call(choices) || call_name(choices) != "c") return(NULL)
+  if (!all(vapply(as.list(choices)[-1], is_text, NA))) return(NULL)
+  choices <- eval(choices, baseenv())
+  value <- if (left_out) choices[[1]] else if (is_text(code) && code %in% choices) code
+  if (is.null(value)) return(NULL)
+  body <- kernel$body
+  body[[at]] <- call("{")
+  list(value = value, body = body)
 }
 
 # Code that may be worked out before R would: it draws no random numbers, assigns nothing, and does not stop.
@@ -55,7 +131,7 @@ calm_body <- function(cx, kernel, seen) {
   if (any(c("<<-", "stop", "warning", "stopifnot", random_names()) %in% used)) return(FALSE)
   called <- Filter(function(name) {
     is.function(get0(name, kernel$env)) && !is_of_r(get0(name, kernel$env)) &&
-    !is.primitive(get0(name, kernel$env)) }, setdiff(used, seen))
+      !is.primitive(get0(name, kernel$env)) }, setdiff(used, seen))
   all(vapply(called, function(name) {
     calm_body(cx, utils::modifyList(read_kernel(get0(name, kernel$env)), list(name = name)), c(seen, called))
   }, NA))
@@ -90,13 +166,15 @@ stand_alone <- function(cx, kernel, given, code) {
   new_value(if (found$random) in_variable(cx, node) else node)
 }
 
+# What tells a function from others.
+kernel_words <- function(kernel) {
+  c(kernel$name, rlang::hash(list(kernel$formals, strip_source(kernel$body))), rlang::obj_address(kernel$env))
+}
+
 # What is known of a callee: list(routine, mode, random, outside, form). `mode` is NULL where it
 # holds or gives anything but single numbers, "none" as long as no way out of it is known.
 ask_callee <- function(cx, kernel, modes) {
-  key <- paste(c(
-    kernel$name, rlang::hash(list(kernel$formals, strip_source(kernel$body))),
-    rlang::obj_address(kernel$env), modes
-  ), collapse = " ")
+  key <- paste(c(kernel_words(kernel), modes), collapse = " ")
   shared <- cx$shared
   if (key %in% shared$busy) return(shared$callees[[key]])
   known <- shared$callees[[key]]
@@ -136,14 +214,19 @@ callee_mode <- function(form) {
   if (length(modes)) modes else "none"
 }
 
+most_written_in <- 400 # turns of the walker counted
+
 # A call as steps: the arguments, the body, the value in a variable.
 write_in <- function(cx, kernel, given, code, functions = list()) {
-  if (kernel$name %in% cx$written_in) {
+  own <- paste(c(kernel_words(kernel), kernel$scope$prefix), collapse = " ")
+  if (own %in% cx$written_in) {
     refuse(
       cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
       "Functions that call themselves take and give single numbers, and stand outside the kernel."
     )
   }
+  cx$shared$written <- cx$shared$written + 1
+  if (cx$shared$written > most_written_in) refuse(cx, code, "functions that call functions, too many to be one kernel")
   times <- (cx$inlined[[kernel$name]] %||% 0) + 1
   cx$inlined[[kernel$name]] <- times
   prefix <- sprintf("%s%s %d ", cx$scope$prefix, kernel$name, times)
@@ -154,12 +237,12 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
   scope$result <- new_variable(cx)
   cx$scope <- scope
   cx$loops <- list()
-  cx$written_in <- c(cx$written_in, kernel$name)
+  cx$written_in <- c(cx$written_in, own)
   steps <- steps_of(cx, function() {
     lower_defaults(cx, setdiff(names(kernel$formals), names(given)))
     lower_tail(cx, kernel$body, kernel$line)
   })
-  cx$written_in <- setdiff(cx$written_in, kernel$name)
+  cx$written_in <- setdiff(cx$written_in, own)
   cx$scope <- outer$scope
   cx$line <- outer$line
   cx$loops <- outer$loops
@@ -168,7 +251,8 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
 }
 
 leave_scope <- function(cx, scope, steps, prefix) {
-  flows <- lapply(scope$edges, function(edge) edge$flow)
+  if (cx$shared$lenient) scope$edges <- leave_without_list(scope)
+  flows <- Filter(Negate(is.null), lapply(scope$edges, function(edge) edge$flow))
   if (length(flows) == 0) {
     cx$out <- c(cx$out, steps)
     never(cx)
@@ -176,12 +260,19 @@ leave_scope <- function(cx, scope, steps, prefix) {
   out <- Reduce(join_flows, flows)
   steps <- resolve_edges(cx, steps, scope$edges, NULL, out)
   last <- if (length(steps)) steps[[length(steps)]]
-  if (length(flows) == 1 && identical(last$op, "leave")) {
+  if (length(scope$edges) == 1 && identical(last$op, "leave")) {
     cx$out <- c(cx$out, steps[-length(steps)])
   } else {
     put(cx, "scope", blocks = list(body = steps), label = prefix)
   }
   cx$flow <- out[!startsWith(names(out), prefix)]
+}
+
+# A function that gives a list on some ways and something else on others: the others are left to R.
+leave_without_list <- function(scope) {
+  lists <- vapply(scope$edges, function(edge) identical(edge$flow[[scope$result]]$kind, "list"), NA)
+  if (!any(lists)) return(scope$edges)
+  Map(function(edge, list) if (list) edge else c(edge[names(edge) != "flow"], list(flow = NULL)), scope$edges, lists)
 }
 
 # Arguments that the body leaves alone and that are variables of the caller are these; those that
@@ -250,10 +341,12 @@ force_promise <- function(cx, key, type) {
   })
 }
 
-# `g <- function(...) ...` inside a kernel.
-define_function <- function(cx, key, name, value) {
-  cx$flow[[key]] <- list(kind = "function", kernel = inner_kernel(cx, name, value))
-  null_value()
+# The function that a variable becomes: one made there, or another name of one that is known.
+assigned_function <- function(cx, name, value) {
+  head <- if (is.call(value)) call_name(value) else ""
+  if (head == "function" && is_builtin(cx, head)) return(inner_kernel(cx, name, value))
+  if (head == "match.fun" && length(value) == 2 && is_builtin(cx, head)) value <- value[[2]]
+  if (is.name(value)) function_argument(cx, value)
 }
 
 inner_kernel <- function(cx, name, value) {

@@ -16,8 +16,19 @@ control_rows <- function() {
     stop = function(cx, code, wanted) fall_back(cx, "stop()"),
     warning = lower_warning,
     stopifnot = lower_stopifnot, "function" = function(cx, code, wanted) refuse(cx, code, "a function as a value"),
+    try = lower_try, tryCatch = lower_try, suppressWarnings = lower_try,
     "&&" = lower_short_circuit, "||" = lower_short_circuit
   )
+}
+
+# What stops or warns is left to R: it is then that handlers matter.
+lower_try <- function(cx, code, wanted) {
+  args <- as.list(match.call(function(expr, ...) NULL, code))[-1]
+  others <- setdiff(names(args), "expr")
+  if (is.null(args$expr) || !all(others %in% c("error", "warning", "silent"))) {
+    refuse(cx, code, sprintf("`%s()` of this form", call_name(code)))
+  }
+  lower(cx, args$expr, wanted)
 }
 
 peeling <- function(lower_loop) {

@@ -38,7 +38,7 @@ steps_of <- function(cx, make) {
   made
 }
 
-is_temporary <- function(key) startsWith(key, temporary_mark)
+is_temporary <- function(key) grepl(temporary_mark, key, fixed = TRUE)
 
 join_flows <- function(one, other) {
   if (is.null(one) || is.null(other)) return(one %||% other)
@@ -88,10 +88,12 @@ as_held <- function(node, mode, rank) {
   if (node$rank == 0 && rank == 1) value_node("concat", mode, 1, list(node)) else node
 }
 
+narrowing_ops <- c("double_to_integer", "complex_to_logical", "complex_to_integer", "complex_to_double")
+
 as_mode <- function(node, mode) {
   op <- conversion_op(node$mode, mode)
   if (is.null(op)) return(node)
-  if (node$op == "const" && op != "double_to_integer") return(const_node(as.vector(node$value, mode)))
+  if (node$op == "const" && !op %in% narrowing_ops) return(const_node(as.vector(node$value, mode)))
   value_node(op, mode, node$rank, list(node))
 }
 
@@ -142,6 +144,9 @@ resolve_edges <- function(cx, steps, edges, head, out) {
     unlist(lapply(steps, function(step) {
       at <- if (step$op == "edge") match(step$id, ids) else NA
       if (is.na(at)) return(list(step))
+      if (is.null(edges[[at]]$flow)) {
+        return(list(step_node("fallback", step$line, why = "a list comes out on other ways")))
+      }
       edge_steps(cx, edges[[at]]$flow, if (edges[[at]]$kind == "next") head else out)
     }), recursive = FALSE)
   })
@@ -150,7 +155,7 @@ resolve_edges <- function(cx, steps, edges, head, out) {
 # A way that the compiler does not take is left to R where it is reached, if the other one can be gone.
 way_steps <- function(cx, way) {
   if (!cx$shared$lenient) return(steps_of(cx, way))
-  kept <- mget(c("out", "loops", "scope", "line"), envir = cx)
+  kept <- mget(c("out", "loops", "scope", "line", "written_in", "forcing"), envir = cx)
   tryCatch(steps_of(cx, way), ds_error_unsupported = function(e) {
     list2env(kept, cx)
     cx$flow <- NULL

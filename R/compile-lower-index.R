@@ -19,12 +19,18 @@ lower_position <- function(cx, code) {
     if (node$rank == 0) node <- value_node("concat", "logical", 1, list(node))
     return(position("where", named_node(cx, node)))
   }
+  if (node$mode == "complex") fall_back(cx, "a complex index")
   if (node$rank > 1) refuse(cx, code, "a matrix of indices", "Index with one vector a dimension.")
   if (node$op == "range") return(node)
   if (node$rank == 0) position("one", node) else position("places", named_node(cx, node))
 }
 
 lower_load <- function(cx, call) {
+  if (!is.null(sequence_key(cx, call[[2]])) && call_name(call) == "[") {
+    refuse(cx, call, sprintf("the list `%s` is used as a whole", deparse1(call[[2]])))
+  }
+  path <- part_path(cx, call)
+  if (!is.null(path)) return(load_part(cx, call, path))
   exact <- call_name(call) == "[["
   indices <- as.list(call)[-(1:2)]
   keep <- indices$drop
@@ -113,7 +119,9 @@ lower_dollar <- function(cx, call) {
 
 read_outside_part <- function(cx, call, name, field) {
   value <- get0(name, cx$scope$kernel$env, inherits = TRUE)
-  if (is.list(value) && !is.object(value) && typeof(value[[field]]) %in% mode_names) return(read_outside(cx, name,
-    field))
+  if (is.list(value) && !is.object(value) && typeof(value[[field]]) %in% mode_names) return(read_outside(
+    cx, name,
+    field
+  ))
   refuse(cx, call, sprintf("`%s` is no number or vector", paste0(name, "$", field)), "Pass it as an argument.")
 }

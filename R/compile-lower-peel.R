@@ -13,7 +13,7 @@ with_peeling <- function(cx, code, lower_it) {
 }
 
 peeled_loop <- function(cx, code) {
-  first <- function(body) call("repeat", call("{", turn_alone(body), quote(break)))
+  first <- function(body) structure(call("repeat", call("{", turn_alone(body), quote(break))), rest = 2)
   rest <- structure(code, rest = (attr(code, "rest") %||% 0) + 1)
   switch(call_name(code),
     `repeat` = call("{", first(code[[2]]), rest),

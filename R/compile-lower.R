@@ -37,7 +37,7 @@ new_lowering <- function(kernel, shared) {
   cx$out <- list()
   cx$loops <- list()
   cx$outside <- character()
-  cx$written_in <- character()
+  cx$written_in <- cx$forcing <- character()
   cx$inlined <- list()
   cx$random <- cx$risky <- FALSE
   cx$returned <- list()
@@ -45,13 +45,15 @@ new_lowering <- function(kernel, shared) {
 }
 
 # `lenient`: ways that the compiler does not take are left to R where they are reached. `nameless`: names of rows and
-# columns are of no matter. `told`: calls that print when all has ended.
+# columns are of no matter. `series`: of vectors some may be time series. `told`: calls that print when all has ended.
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$lenient <- isTRUE(kernel$lenient)
   shared$conflict <- FALSE
   shared$told <- kernel$told
   shared$nameless <- isTRUE(kernel$nameless)
+  shared$series <- isTRUE(kernel$series)
+  shared$written <- 0
   shared$outside <- shared$trusted <- shared$callees <- list()
   shared
 }
@@ -103,7 +105,10 @@ lower_function <- function(kernel, types, shared) {
   cx$scope <- new_scope(kernel, missing = missing)
   cx$flow <- types
   given <- setdiff(names(types), c(missing, pending))
-  arguments <- vapply(given, function(name) held_name(cx, name, types[[name]]$modes, types[[name]]$rank), "")
+  arguments <- vapply(given, function(name) {
+    if (types[[name]]$kind == "sequence") return(sequence_id(cx, name))
+    held_name(cx, name, types[[name]]$modes, types[[name]]$rank)
+  }, "")
   steps <- steps_of(cx, function() {
     lower_defaults(cx, missing)
     lower_tail(cx, kernel$body, kernel$line)
@@ -122,6 +127,7 @@ lower_function <- function(kernel, types, shared) {
 # Code whose value is the function's.
 lower_tail <- function(cx, code, line = cx$line) {
   cx$line <- line
+  if (!is.null(sequence_key(cx, code)) && is.null(cx$scope$result)) return(lower_return(cx, whole_sequence(cx, code)))
   head <- if (is.call(code)) call_name(code) else ""
   if (!head %in% c("{", "(", "if", "switch", "return", "invisible") || !is_builtin(cx, head)) {
     return(lower_return(cx, lower(cx, code), visible = !head %in% c("<-", "=", "for", "while", "repeat")))
@@ -163,6 +169,7 @@ lower_return <- function(cx, value, visible = TRUE) {
 
 # A value to be returned as list(shape, args): what R object it is, and the nodes that it takes.
 shape_of <- function(cx, value, inside = FALSE) {
+  if (value$kind == "sequence") return(list(shape = list(kind = "sequence", name = value$name), args = list()))
   if (value$kind == "list") {
     parts <- lapply(value$parts, function(part) shape_of(cx, part, inside = TRUE))
     counts <- vapply(parts, function(part) length(part$args), 0L)
@@ -201,13 +208,23 @@ work_out <- function(cx, value) {
 
 call_name <- function(code) if (is.name(code[[1]])) as.character(code[[1]]) else ""
 
-# The value of code; where it is not wanted, code that gives one puts its steps alone.
+# The value of code; where it is not wanted, code that gives one puts its steps alone. `cx$given_to` is the
+# function that it is given to.
 lower <- function(cx, code, wanted = TRUE) {
+  head <- cx$given_to
+  cx$given_to <- if (is.call(code) && !is_user_call(cx, code)) call_name(code)
+  on.exit(cx$given_to <- head)
+  check_complex(cx, head, code, lower_any(cx, code, wanted))
+}
+
+is_user_call <- function(cx, code) call_name(code) == "" || !is_builtin(cx, call_name(code))
+
+lower_any <- function(cx, code, wanted) {
   if (rlang::is_missing(code)) refuse(cx, quote(f(, )), "an empty argument")
   if (is.name(code)) return(lower_name(cx, as.character(code)))
   if (!is.call(code)) return(lower_constant(cx, code))
   head <- call_name(code)
-  if (head == "") refuse(cx, code, unknown_words(head))
+  if (head == "") return(lower_qualified(cx, code))
   if (!is_builtin(cx, head)) return(lower_call(cx, head, code))
   control <- control_rows()[[head]]
   if (!is.null(control)) return(control(cx, code, wanted))
@@ -242,7 +259,7 @@ lower_name <- function(cx, name) {
 read_outside <- function(cx, name, field = NULL) {
   found <- outside_variable(cx, name, field)
   if (is.null(found)) {
-    value <- get0(name, cx$scope$kernel$env, inherits = TRUE)
+    value <- value_outside(name, cx$scope$kernel$env)
     if (is.null(value) || !is.null(field)) fall_back(cx, sprintf("`%s` is no plain number or vector", name))
     if (typeof(value) %in% mode_names) fall_back(cx, sprintf("`%s` has attributes", name))
     refuse(
@@ -260,6 +277,7 @@ read_variable <- function(cx, key, name) {
   if (type$kind == "conflict") refuse(cx, as.name(name), sprintf("`%s` is %s", name, type$why), "Use two names.")
   if (type$kind == "function") refuse(cx, as.name(name), "a function as a value")
   if (type$kind == "list") return(read_list(cx, key, type))
+  if (type$kind == "sequence") refuse(cx, as.name(name), sprintf("the list `%s` is used as a whole", name))
   if ("unset" %in% type$modes && !is.null(type$promise)) {
     force_promise(cx, key, type)
     return(read_variable(cx, key, name))
@@ -374,6 +392,7 @@ named_node <- function(cx, node) in_variable(cx, node, always = FALSE)
 lower_condition <- function(cx, code) {
   value <- lower(cx, code)
   if (value$kind == "number" && is.null(value$node)) fall_back(cx, "a condition that is NULL")
+  if (is_complex_value(value)) refuse(cx, code, "a condition that is complex")
   as_single(cx, as_mode(node_of(cx, value, code, named = TRUE), "logical"))
 }
 

@@ -2,7 +2,7 @@
 # code; `p$k` of a list or a data frame becomes a variable of its own; vectors with names, matrices with dimnames and
 # time series are taken without them where names can't come out.
 
-# list(call, state, puts, told) or list(reason). The call is for the frame; `puts` tell, by variable, whether a
+# list(call, state, puts, told, links) or list(reason). The call is for the frame; `puts` tell, by variable, whether a
 # changed value fits, and put it back, where that is more than to assign it; `told` are calls that print.
 new_variant <- function(part, kinds, frame) {
   kinds <- stats::setNames(kinds, part$reads)
@@ -11,10 +11,12 @@ new_variant <- function(part, kinds, frame) {
   made$code <- if (part$returns) tell_returns(part$loop_code) else part$loop_code
   made$env <- part$kernel$env
   made$given <- lapply(stats::setNames(nm = part$reads), as.name)
-  made$puts <- list()
+  made$constants <- made$links <- made$puts <- list()
   made$gives <- part$gives
   made$reason <- NULL
-  for (name in names(kinds)) settle_variable(made, name, kinds[[name]], frame)
+  in_order <- c(intersect("...", names(kinds)), setdiff(names(kinds), "..."))
+  for (name in in_order) settle_variable(made, name, kinds[[name]], frame)
+  put_constants(made)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(names(kinds)[kinds == "named"], bound)
   if (is.null(made$reason) && (length(named) || binds(made$code))) keep_names_in(made, named, frame, bound)
@@ -23,6 +25,7 @@ new_variant <- function(part, kinds, frame) {
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
   kernel$nameless <- TRUE
+  kernel$series <- any(vapply(names(kinds)[kinds == "named"], function(name) is.ts(frame[[name]]), NA))
   kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
   state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
@@ -32,11 +35,11 @@ new_variant <- function(part, kinds, frame) {
   }, NA)))
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
-  list(call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told)
+  list(call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links)
 }
 
 settle_variable <- function(made, name, kind, frame) {
-  if (name == "...") return(spell_dots(made))
+  if (name == "...") return(take_dots(made, frame))
   assigned <- name %in% assigned_names(made$code)
   settled <- switch(kind,
     unset = TRUE,
@@ -45,7 +48,7 @@ settle_variable <- function(made, name, kind, frame) {
     `function` = if (!assigned) take_function(made, name, frame[[name]], frame)
   )
   if (isTRUE(settled)) made$given <- made$given[names(made$given) != name]
-  if (kind == "list") take_apart(made, name)
+  if (kind == "list") take_apart(made, name, frame)
   made$reason <- made$reason %||% switch(kind,
     text = if (assigned) sprintf("`%s` is text that changes", name),
     `function` = if (assigned) sprintf("the function `%s` is replaced", name),
@@ -57,79 +60,19 @@ settle_variable <- function(made, name, kind, frame) {
 # A value that stands in the code, or is what a variable starts from.
 settle_constant <- function(made, name, value, assigned) {
   if (assigned) made$before <- c(made$before, list(call("<-", as.name(name), value))) else
-    made$code <- put_constant(made$code, name, value)
+    made$constants[name] <- list(value)
   TRUE
-}
-
-# A function that was made in this frame speaks of its variables, which the loop may change; another one does not.
-take_function <- function(made, name, f, frame) {
-  known <- name_of_builtin(f, made$env)
-  if (!is.null(known)) {
-    made$code <- rename_variable(made$code, as.name(name), as.name(known))
-  } else if (identical(environment(f), frame)) {
-    made$before <- c(made$before, list(call("<-", as.name(name), call("function", formals(f), body(f)))))
-  } else if (is_around(frame, environment(f))) {
-    made$reason <- sprintf("the function `%s` was made in a function made here", name)
-  } else {
-    made$env <- new.env(parent = made$env)
-    assign(name, f, envir = made$env)
-  }
-  TRUE
-}
-
-# What R calls a function of its own that the compiler knows; NULL where it is none.
-name_of_builtin <- function(f, env) {
-  if (!is.primitive(f) && !is_of_r(f)) return(NULL)
-  Find(function(name) identical(get0(name, env, mode = "function"), f), names(builtin_rows()))
-}
-
-rename_variable <- function(code, from, to) {
-  if (identical(code, from)) return(to)
-  if (!is.call(code)) return(code)
-  kept <- attributes(code)
-  parts <- as.list(code)
-  for (i in seq_along(parts)) {
-    if (!rlang::is_missing(parts[[i]])) parts[i] <- list(rename_variable(parts[[i]], from, to))
-  }
-  made <- as.call(parts)
-  attributes(made) <- kept
-  made
-}
-
-is_around <- function(frame, env) {
-  while (!identical(env, emptyenv())) {
-    if (identical(env, frame)) return(TRUE)
-    env <- parent.env(env)
-  }
-  FALSE
-}
-
-# `f(x, ...)` with the arguments that stand behind `...`, each a variable of its own.
-spell_dots <- function(made) {
-  made$given <- made$given[names(made$given) != "..."]
-  symbols <- sprintf("dots argument %d", seq_along(made$dots))
-  spelled <- stats::setNames(lapply(symbols, as.name), made$dots)
-  visit <- function(code) {
-    if (!is.call(code)) return(code)
-    parts <- lapply(as.list(code), function(one) if (is.call(one)) visit(one) else one)
-    at <- which(vapply(parts, identical, NA, quote(...)))
-    if (length(at)) parts <- append(parts[-at], spelled, at[[1]] - 1)
-    made_call <- as.call(parts)
-    attributes(made_call) <- attributes(code)[setdiff(names(attributes(code)), "names")]
-    if (!is.null(names(parts))) names(made_call) <- names(parts)
-    made_call
-  }
-  made$code <- visit(made$code)
-  for (i in seq_along(symbols)) made$given[[symbols[[i]]]] <- call("...elt", i)
 }
 
 value_words <- function(value) {
-  if (is.object(value)) sprintf("of class `%s`", class(value)[[1]]) else sprintf("a %s of length %d", typeof(value),
-    length(value))
+  if (is.object(value)) sprintf("of class `%s`", class(value)[[1]]) else sprintf(
+    "a %s of length %d", typeof(value),
+    length(value)
+  )
 }
 
 # `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
-take_apart <- function(made, name) {
+take_apart <- function(made, name, frame) {
   found <- list()
   visit <- function(code) {
     if (!is.call(code)) return(code)
@@ -150,6 +93,7 @@ take_apart <- function(made, name) {
     code
   }
   code <- visit(made$code)
+  if (name %in% all.vars(code) && is_sequence_use(made, name, frame)) return()
   if (name %in% all.vars(code)) {
     made$reason <- sprintf("the list `%s` is used as a whole", name)
     return()
@@ -159,6 +103,16 @@ take_apart <- function(made, name) {
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
   for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+}
+
+# A list whose parts are numbers of one kind, and reached by number: see compile-lower-sequence.R.
+is_sequence_use <- function(made, name, frame) {
+  !is.null(type_of_list(frame[[name]])) && !uses_fields(made$code, name)
+}
+
+uses_fields <- function(code, name) {
+  if (!is.call(code)) return(FALSE)
+  !is.null(field_of(code, name)) || any(vapply(Filter(is.call, as.list(code)), uses_fields, NA, name))
 }
 
 field_of <- function(code, name) {
@@ -180,18 +134,31 @@ put_field <- function(name, field) {
   )
 }
 
-# A variable's value in its place, but where it is the name of an argument or of a function.
+# What is settled takes its place in the loop and in the functions made in the frame.
+put_constants <- function(made) {
+  for (name in names(made$constants)) {
+    put <- function(code) put_constant(code, name, made$constants[[name]])
+    made$code <- put(made$code)
+    made$before <- lapply(made$before, put)
+  }
+}
+
+# A variable's value in its place, but where it is the name of an argument, of a function, or of another variable. A
+# name as the value stands for a function that it calls, too.
 put_constant <- function(code, name, value) {
   if (identical(code, as.name(name))) return(value)
-  if (!is.call(code) || call_name(code) == "function") return(code)
+  if (!is.call(code)) return(code)
+  if (call_name(code) == "function" && name %in% c(names(code[[2]]), assigned_names(code[[3]]))) return(code)
+  kept <- attributes(code)
   parts <- as.list(code)
+  if (is.name(value) && identical(parts[[1]], as.name(name))) parts[[1]] <- value
   for (i in seq_along(parts)[-1]) {
-    if (rlang::is_missing(parts[[i]])) next
+    if (rlang::is_missing(parts[[i]]) || is.pairlist(parts[[i]])) next
     made <- put_constant(parts[[i]], name, value)
     parts[i] <- list(made)
   }
   made <- as.call(parts)
-  attributes(made) <- attributes(code)
+  attributes(made) <- kept
   made
 }
 
@@ -219,8 +186,8 @@ settle_code <- function(code, known, env) {
   }
   made <- as.call(parts)
   attributes(made) <- attributes_kept
-  own <- identical(get0(head, env, mode = "function"), get0(head, baseenv(), mode = "function"))
-  if (!own || !head %in% c(type_questions, foldable, "if")) return(made)
+  if (!head %in% c(type_questions, foldable, "if")) return(made)
+  if (!identical(get0(head, env, mode = "function"), get0(head, baseenv(), mode = "function"))) return(made)
   about <- if (head %in% type_questions && length(parts) == 2 && is.name(parts[[2]])) as.character(parts[[2]])
   if (!is.null(about) && about %in% names(known)) return(do.call(head, list(known[[about]]), quote = TRUE))
   fold_call(made, head, parts)

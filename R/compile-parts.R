@@ -95,7 +95,8 @@ new_part <- function(cut, loop) {
   part$returns <- "return" %in% used
   if (part$returns && "on.exit" %in% all.names(cut$kernel$body)) part$reason <- "it uses `return()` beside `on.exit()`"
   if (!is.null(part$reason)) return(NULL)
-  elsewhere <- all.vars(without_part(cut$kernel$body, loop))
+  rest <- without_part(cut$kernel$body, loop)
+  elsewhere <- c(all.vars(rest), intersect(called_names(rest), functions_made(loop))) # which can't be given back
   used <- with_inner_functions(used, cut$kernel$body)
   part$reads <- intersect(c(cut$own, if ("..." %in% used) "..."), c(used, changed))
   part$symbols <- lapply(part$reads, as.name)
@@ -118,6 +119,15 @@ with_inner_functions <- function(used, body) {
     if (all(more %in% used)) return(used)
     used <- union(used, more)
   }
+}
+
+# Variables that may come to hold functions.
+functions_made <- function(code) {
+  made <- Filter(
+    function(values) any(vapply(values, function(value) is_function_code(value) || is.name(value), NA)),
+    plain_assignments(code)
+  )
+  names(made)
 }
 
 is_function_code <- function(code) is.call(code) && call_name(code) == "function"
@@ -178,19 +188,31 @@ run_part <- function(part) {
   frame <- parent.frame()
   kinds <- kinds_of_variables(frame, part$symbols)
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
-  variant <- variant_of(part, kinds, frame)
-  ran <- if (is.null(variant$reason) && !raises_kept(variant)) with_told(eval(variant$call, frame)) else
-    list(value = left_to_r)
+  ran <- run_variant(part, kinds, frame)
+  now <- if (is.null(ran$fits) && any(kinds == "pending")) kinds_of_variables(frame, part$symbols)
+  if (!is.null(now) && !identical(now, kinds)) ran <- run_variant(part, now, frame) # what was pending is known by now
+  if (is.null(ran$fits)) return(leave_part(part, ran$variant))
+  variant <- ran$variant
   value <- ran$value
-  fits <- vapply(intersect(names(value), names(variant$puts)), function(name) {
-    variant$puts[[name]]$fits(value[[name]], frame)
-  }, NA)
-  if (identical(value, left_to_r) || !all(fits)) return(leave_part(part, variant))
   part$row <- 0
   if (part$returns && any(names(value)[1] == return_labels)) part$value <- value else put_back(value, variant, frame)
   tell_kept(ran$kept, variant$told, frame)
   compare_part(part, clock_now() - start)
   TRUE
+}
+
+# list(variant, value, kept, fits); without `fits` where R is to run it.
+run_variant <- function(part, kinds, frame) {
+  variant <- variant_of(part, kinds, frame)
+  if (!is.null(variant$reason) || raises_kept(variant)) return(list(variant = variant))
+  follow_links(variant$links, frame)
+  ran <- c(with_told(eval(variant$call, frame)), list(variant = variant))
+  if (identical(ran$value, left_to_r)) return(list(variant = variant))
+  fits <- vapply(intersect(names(ran$value), names(variant$puts)), function(name) {
+    variant$puts[[name]]$fits(ran$value[[name]], frame)
+  }, NA)
+  if (all(fits)) ran$fits <- TRUE
+  ran
 }
 
 # Defaults that speak of nothing that the loop changes may be worked out before it where that does nothing else, and
@@ -252,25 +274,20 @@ part_ends <- function(part) {
 
 most_variants <- 20
 
-# What the arguments behind `...` are called, "" where they have no names.
-dots_of <- function(frame) {
-  names <- eval(quote(...names()), frame)
-  names[is.na(names)] <- ""
-  if (is.null(names)) rep("", eval(quote(...length()), frame)) else names
-}
-
 # What a part is for variables of these kinds, made once.
 variant_of <- function(part, kinds, frame) {
   if (part$plain && identical(kinds, part$last_kinds)) return(part$last)
-  dots <- if ("..." %in% part$reads) dots_of(frame)
-  key <- paste(c(kinds, dots, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
-    vapply(part$reads[kinds == "function"], function(name) rlang::obj_address(frame[[name]]), ""),
+  dots <- if ("..." %in% part$reads) dots_words(frame)
+  firsts <- vapply(part$reads[kinds == "list"], function(name) first_sign(frame[[name]]), "")
+  key <- paste(c(
+    kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
+    vapply(part$reads[kinds == "function"], function(name) function_words(frame[[name]], frame), ""),
     if (part$asks) vapply(part$reads[kinds %in% c("plain", "named")], function(name) {
       paste(typeof(frame[[name]]), length(dim(frame[[name]])))
     }, "")
   ), collapse = " ")
   found <- part$variants[[key]]
-  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("text", "function"))
+  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("text", "function", "list"))
   part$last_kinds <- kinds
   if (!is.null(found)) return(part$last <- found)
   if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))
@@ -287,16 +304,23 @@ tell_stayed <- function(part) {
   if (!is.null(part$owner$told)) return()
   part$owner$told <- TRUE
   rlang::inform(c(
-    sprintf("A loop stays in R: `%s` in line %d.", part$loop, part$from), i = part_reason(part),
+    sprintf("A loop stays in R: `%s` in line %d.", part$loop, part$from),
+    i = part_reason(part),
     i = "`ds_inspect()` shows what runs where."
   ), class = "ds_message_stayed")
 }
 
 part_reason <- function(part) {
   why <- unlist(lapply(part$variants, function(variant) {
-    variant$reason %||% (if (!is.null(variant$state$reason)) refusal_words(variant$state$reason))
+    variant$reason %||% (if (!is.null(variant$state$reason)) refusal_words(variant$state$reason)) %||%
+      fallback_words(variant$state)
   }))
   c(part$reason, why, "")[[1]]
+}
+
+fallback_words <- function(state) {
+  line <- state$counts[[3]]
+  if (!is.na(line) && line > 0) sprintf("line %d does what compiled code leaves to R", line)
 }
 
 # Why the compiler did not take it, in one line, without the way out for those who insist.
@@ -321,7 +345,8 @@ parts_table <- function(state) {
   )
 }
 
-runs_native <- function(part) part$numbers[[1]] > part$numbers[[2]]
+# A loop that no call has reached is meant to.
+runs_native <- function(part) part$numbers[[1]] > part$numbers[[2]] || (part$numbers[[1]] == 0 && is.null(part$reason))
 
 # Loops inside others count where those run in R.
 outer_parts <- function(parts, whole) {

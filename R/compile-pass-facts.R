@@ -81,15 +81,17 @@ makes_sure <- function(node, sure) {
     var = node$name %in% sure,
     fill = is_sure(node$args[[1]], sure),
     concat = all(vapply(node$args, part, NA)),
-    node$op %in% c(integer_sums, "neg_i", "abs_i", "min", "max", "pmin", "pmax", "logical_to_integer", "and", "or",
-      "not", names(compared)) && all(vapply(node$args, function(arg) arg$mode != "double" && part(arg), NA))
+    node$op %in% c(
+      integer_sums, "neg_i", "abs_i", "min", "max", "pmin", "pmax", "logical_to_integer", "and", "or",
+      "not", names(compared)
+    ) && all(vapply(node$args, function(arg) is_whole_mode(arg$mode) && part(arg), NA))
   )
 }
 
 is_sure <- function(node, sure) {
   if (node$op == "const") return(!is.na(node$value))
   if (node$op == "var") return(node$name %in% sure)
-  if (node$op == "element") return(node$mode != "double" && any(c(every_element, node$name) %in% sure))
+  if (node$op == "element") return(is_whole_mode(node$mode) && any(c(every_element, node$name) %in% sure))
   if (node$op %in% c(
     "size", "extent", "is_tag", "is_na", "is_nan", "is_finite", "is_infinite", "is_true", "is_false",
     "is_decided"
@@ -100,7 +102,7 @@ is_sure <- function(node, sure) {
     "and", "or", "not", "xor", "bit_and", "and_then", "or_else", names(compared)
   )
   if (node$op == "choose") return(all(vapply(node$args[-1], is_sure, NA, sure)))
-  node$op %in% inner && node$args[[1]]$mode != "double" && all(vapply(node$args, is_sure, NA, sure))
+  node$op %in% inner && is_whole_mode(node$args[[1]]$mode) && all(vapply(node$args, is_sure, NA, sure))
 }
 
 gives_whole <- function(step, sure, wide) {
@@ -125,7 +127,7 @@ wide_bounds <- function(node, sure, wide) {
   within <- function(bounds) if (!is.null(bounds) && all(abs(bounds) <= limit)) bounds
   inner <- function() lapply(node$args, wide_bounds, sure, wide)
   switch(node$op,
-    const = if (node$mode != "logical" && !is.na(node$value) && abs(node$value) < most_whole &&
+    const = if (node$mode %in% c("integer", "double") && !is.na(node$value) && abs(node$value) < most_whole &&
       node$value == round(node$value)) rep(as.double(node$value), 2),
     var = variable_bounds(node, sure, wide),
     size = ,

@@ -5,8 +5,9 @@
 pass_falling <- function(form) {
   if (isTRUE(form$past_end)) return(form)
   form$steps <- walk_blocks(form$steps, function(steps) {
-    unlist(lapply(steps, function(step) {
-      if (step$op == "repeat" && is.null(step$tests)) bound_loop(form, step) else list(step) }),
+    unlist(
+      lapply(steps, function(step) {
+        if (step$op == "repeat" && is.null(step$tests)) bound_loop(form, step) else list(step) }),
       recursive = FALSE
     )
   })

@@ -142,7 +142,7 @@ small_elements <- function(node) {
 # How an integer element is looked at for being missing: not at all where it can't be, or where R asks just
 # that; a place that is missing is outside.
 check_element <- function(form, node, parent) {
-  if (node$op != "element" || node$mode == "double" || !form$lean) return(node)
+  if (node$op != "element" || !is_whole_mode(node$mode) || !form$lean) return(node)
   if (isTRUE(node$small)) return(c(node, check = "small"))
   if (!is.null(node$seen)) return(node)
   place <- parent$op == "element" || (parent$op == "store" && !identical(parent$args[[1]], node))

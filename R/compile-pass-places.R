@@ -172,7 +172,7 @@ prove_node <- function(nest, node, at, active) {
 
 # Integers that a nest only reads are looked at before it, a vector at once.
 scan_element <- function(nest, node, sums, active) {
-  plain <- node$op == "element" && node$mode != "double" && length(sums) == 1 && nest$form$lean &&
+  plain <- node$op == "element" && is_whole_mode(node$mode) && length(sums) == 1 && nest$form$lean &&
     !node$name %in% c(nest$written, nest$form$sure) && any(startsWith(names(sums[[1]]), "k:"))
   if (!plain) return(node)
   before <- nest$tests

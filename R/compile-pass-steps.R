@@ -8,7 +8,7 @@ prove_counts <- function(nest, step, turns, inside) {
   for (name in unique(vapply(writes, function(one) one$name, ""))) {
     own <- Filter(function(one) one$name == name, writes)
     most <- if (is_scalar(nest$form, name)) counts_most(nest, name, own) else
-      if (!inside) vector_most(nest, name, own, body)
+    if (!inside) vector_most(nest, name, own, body)
     if (is.null(most)) next
     # more than one step may add to it in a turn
     added <- most$step * length(own)

@@ -1,5 +1,6 @@
 # Passes take a form and give it back with what they have proved. In this order:
 #   tidy    steps that only make ready what nobody reads are dropped
+#   shapes  subsets that need not lose extents of one
 #   forward vectors that are made for another variable alone are made as that one's
 #   growth  `x <- c(x, v)` becomes a step of its own; which vectors grow
 #   sharing who holds whose object, and when a variable needs one of its own
@@ -16,7 +17,7 @@ annotate_form <- function(form, main = TRUE, calm = character()) {
   form$lean <- main && !isTRUE(form$careful)
   form$wide <- form$sure <- form$growing <- character()
   for (pass in list(
-    pass_tidy, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
+    pass_tidy, pass_shapes, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
     pass_fills, pass_late
   )) form <- pass(form)
   form
@@ -41,7 +42,7 @@ pass_tidy <- function(form) {
     steps <- walk_blocks(form$steps, function(steps) {
       Filter(function(step) {
         !(step$op %in% c("assign", "tag", "copy_tag", "empty") && is_mere_making_ready(step) &&
-        !step$name %in% read) }, steps)
+          !step$name %in% read) }, steps)
     })
     if (identical(steps, form$steps)) return(form)
     form$steps <- steps
@@ -131,7 +132,8 @@ pass_sharing <- function(form) {
   form$owned <- intersect(form$stored, shares)
   arrays <- Filter(function(id) !is_scalar(form, id), form$arguments)
   form$constant <- setdiff(arrays, names_written(form$steps))
-  form$spared <- if (length(form$owned)) shared_in_loops(form)
+  lists <- any(vapply(form$vars, function(var) var$kind == "sequence", NA)) # may hold what a variable drops
+  form$spared <- if (length(form$owned) && !lists) shared_in_loops(form)
   form$steps <- own_steps(form$steps, form$owned)
   form
 }
@@ -141,6 +143,8 @@ shared_names <- function(steps) {
   found <- character()
   each_step(steps, function(step) {
     if (step$op == "assign" && step$args[[1]]$op == "var") found <<- c(found, step$name, step$args[[1]]$name)
+    if (step$op == "assign" && step$args[[1]]$op == "part") found <<- c(found, step$name)
+    if (step$op == "put_part") found <<- c(found, step$args[[1]]$name)
   })
   unique(found)
 }

@@ -34,9 +34,15 @@ function_named <- function(cx, name) {
   found <- outside_function(cx, name)
   if (inherits(found, "ds_compiled")) found <- ds_original(found)
   if (is.null(found) || is.primitive(found)) return(NULL)
-  kernel <- read_kernel(found)
+  kernel <- with_dots_of(read_kernel(found), environment(found))
   kernel$name <- name
   kernel
+}
+
+# A variable's value by its name; `..1` is the first argument behind `...`.
+value_outside <- function(name, env) {
+  if (is_dots_name(name)) return(tryCatch(eval(as.name(name), env), error = function(e) NULL))
+  get0(name, env, inherits = TRUE)
 }
 
 syntax_names <- c("{", "(", "<-", "=", "<<-", "if", "for", "while", "repeat", "break", "next", "function", "return")
@@ -44,10 +50,14 @@ syntax_names <- c("{", "(", "<-", "=", "<<-", "if", "for", "while", "repeat", "b
 # Every function that a kernel takes for granted is looked at again at each call, but for R's syntax.
 outside_function <- function(cx, name) {
   env <- cx$scope$kernel$env
-  found <- get0(name, env, mode = "function", inherits = TRUE)
-  if (!is.null(found) && !name %in% syntax_names) cx$shared$trusted[[paste(name, rlang::obj_address(env))]] <-
-    list(name = name, env = env, value = found)
+  found <- if (is_dots_name(name)) value_outside(name, env) else get0(name, env, mode = "function", inherits = TRUE)
+  if (!is.function(found)) return(NULL)
+  if (!name %in% syntax_names) trust(cx, name, env, found)
   found
+}
+
+trust <- function(cx, name, env, value) {
+  cx$shared$trusted[[paste(name, rlang::obj_address(env))]] <- list(name = name, env = env, value = value)
 }
 
 # Is `name` here the function of R that the tables speak of?
@@ -65,7 +75,7 @@ outside_variable <- function(cx, name, field = NULL) {
   known <- cx$shared$outside[[label]]
   if (!is.null(known) && !identical(known$env, env)) label <- paste(label, rlang::obj_address(env))
   if (is.null(cx$shared$outside[[label]])) {
-    value <- get0(name, env, inherits = TRUE)
+    value <- value_outside(name, env)
     if (!is.null(field)) value <- if (is.list(value) && !is.object(value)) value[[field]]
     type <- type_of_value(value)
     if (is.null(type)) return(NULL)

@@ -38,6 +38,10 @@ join_types <- function(one, other) {
     type_words(other)
   )))
   bare <- vapply(list(one, other), function(type) length(data_modes(type)) == 0, NA)
+  complex <- vapply(list(one, other), function(type) "complex" %in% type$modes, NA)
+  if (!any(bare) && complex[[1]] != complex[[2]]) { # what was a double does not become complex where ways meet
+    return(conflict_type(sprintf("%s at one place and %s at another", type_words(one), type_words(other))))
+  }
   names <- if (bare[[1]]) other$names else if (bare[[2]] || identical(
     one$names,
     other$names
@@ -50,6 +54,7 @@ join_types <- function(one, other) {
 }
 
 join_kinds <- function(one, other) {
+  if (one$kind == "sequence" && other$kind == "sequence") return(join_sequences(one, other))
   if (one$kind == "conflict") return(one)
   if (other$kind == "conflict") return(other)
   unset <- vapply(list(one, other), function(type) identical(type$modes, "unset"), NA)
@@ -76,6 +81,7 @@ join_ranks <- function(one, other) {
 
 # "double vector", "integer", "3-dimensional logical array", "NULL or double vector".
 type_words <- function(type) {
+  if (type$kind == "sequence") return(if (is.null(type$of)) "list" else sprintf("list of %s", type_words(type$of)))
   if (type$kind != "number") return(type$kind)
   modes <- setdiff(type$modes, "unset")
   if (length(modes) == 0) return("no value")
@@ -98,6 +104,7 @@ type_of_value <- function(value) {
 
 # A type as one short string: "d1" is a double vector, "m" a missing argument.
 type_code <- function(type) {
+  if (identical(type$kind, "sequence")) return(paste0("v", type$first))
   if (is.null(type)) "?" else if (!is.null(type$pending)) "p" else if (identical(type$modes, "unset")) "m" else
     paste0(mode_field(type$modes, "sign"), if (type$rank > 9) letters[[type$rank - 9]] else type$rank)
 }

@@ -32,8 +32,10 @@ print.ds_c <- function(x, ...) {
 # What runs where, a loop a line.
 parts_lines <- function(parts) {
   called <- parts[parts$calls > 0 | parts$runs == "R", ]
-  where <- ifelse(called$from == called$to, sprintf("line %d", called$from), sprintf("lines %d to %d", called$from,
-    called$to))
+  where <- ifelse(called$from == called$to, sprintf("line %d", called$from), sprintf(
+    "lines %d to %d", called$from,
+    called$to
+  ))
   why <- ifelse(nzchar(called$reason), paste0(": ", called$reason), "")
   vapply(sprintf("  loop in %s: %s%s", where, called$runs, why), shorten, "", USE.NAMES = FALSE)
 }
@@ -71,7 +73,7 @@ margin_lines <- function(facts) {
   runs <- rep("", length(text))
   for (i in seq_len(nrow(facts$parts))) {
     part <- facts$parts[i, ]
-    runs[numbers >= part$from & numbers <= part$to] <- part$runs
+    runs[numbers >= part$from & numbers <= part$to] <- if (part$calls > 0 || part$runs == "R") part$runs else "unmet"
   }
   lines <- sprintf("  %7s  %4d  %s", runs, numbers, text)
   c("", "     runs  line  source", vapply(lines, shorten, "", USE.NAMES = FALSE))

@@ -4,6 +4,7 @@
 #   grammar   the language of kernels, drawn at random
 #   mutants   kernels of everyday kinds, changed at random, on values that matter
 #   nests     nests of loops whose places and sums are proved before they start, on awkward integers
+#   parts     the first two, with every loop a part by itself among statements that only R can run
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
 # Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
@@ -11,7 +12,7 @@
 # `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan preloaded).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,bodies"
+sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,parts,bodies"
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
@@ -26,8 +27,15 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   compiler::enableJIT(0) # each program runs a few times: not worth R's own compiler
   extra <- strsplit(Sys.getenv("DEEPSTRIDE_BODIES"), " ")[[1]]
   cut <- if ("bodies" %in% sources) body_programs(c("base", "stats", extra))
-  tried <- list(grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
-    bodies = function(seed) body_mismatch(cut, seed))
+  in_parts <- function(seed) {
+    programs$parts <- TRUE
+    on.exit(programs$parts <- FALSE)
+    if (seed %% 4 < 2) program_mismatch(seed) else mutant_mismatch(seed)
+  }
+  tried <- list(
+    parts = in_parts, grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
+    bodies = function(seed) body_mismatch(cut, seed)
+  )
   do.call(rbind, lapply(sources, function(source) {
     for (count in c("refused", "fallbacks", "unasked", "calls")) programs[[count]] <- 0
     bad <- 0
@@ -39,16 +47,21 @@ run_share <- function(seeds, helpers, sources, optimisation) {
       cat(source, "seed", seed, "\n")
       for (part in c("lines", "f", "arguments", "expected", "found")) {
         if (!is.null(found[[part]])) cat(part, ":", if (part == "lines") found$lines else deparse(found[[part]]),
-          sep = "\n")
+          sep = "\n"
+        )
       }
     }
-    data.frame(source = source, programs = length(seeds), bad = bad, calls = programs$calls, refused = programs$refused,
-      fallbacks = programs$fallbacks, unasked = programs$unasked)
+    data.frame(
+      source = source, programs = length(seeds), bad = bad, calls = programs$calls, refused = programs$refused,
+      fallbacks = programs$fallbacks, unasked = programs$unasked
+    )
   }))
 }
 
-helpers <- normalizePath(c(file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R", "helper-nests.R")),
-  file.path("measure", "fuzz", "bodies.R")))
+helpers <- normalizePath(c(
+  file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R", "helper-nests.R")),
+  file.path("measure", "fuzz", "bodies.R")
+))
 cores <- parallel::detectCores()
 share <- rep_len(seq_len(cores), diff(seeds) + 1)
 running <- lapply(split(seeds[[1]]:seeds[[2]], share), function(own) {
@@ -60,7 +73,9 @@ counts <- do.call(rbind, lapply(running, function(one) {
 }))
 counts <- stats::aggregate(cbind(programs, bad, calls, refused, fallbacks, unasked) ~ source, counts, sum)
 share <- function(count) 100 * count / counts$calls
-cat(sprintf("%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R, %s\n",
+cat(sprintf(
+  "%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused, %.1f %% fell back to R, %s\n",
   counts$source, counts$programs, counts$calls, counts$bad, share(counts$refused), share(counts$fallbacks),
-  sprintf("%.1f %% where R neither stops nor warns", share(counts$unasked))), sep = "")
+  sprintf("%.1f %% where R neither stops nor warns", share(counts$unasked))
+), sep = "")
 if (any(counts$bad > 0)) quit(status = 1)

@@ -27,8 +27,10 @@ words <- gsub("_", " ", names(textbook))
 reasons <- vapply(tried, function(one) one$reason, "")
 writeLines(c(
   "# Functions from textbooks", "",
-  paste("Written in plain R as their authors would (`measure/textbook/`), given to `ds_compile()` as they are.",
-    "Made by `Rscript measure/textbook.R`."), "",
+  paste(
+    "Written in plain R as their authors would (`measure/textbook/`), given to `ds_compile()` as they are.",
+    "Made by `Rscript measure/textbook.R`."
+  ), "",
   sprintf("%d of %d run native throughout; %d give what R gives.", sum(native), length(native), sum(same)), "",
   "| function | runs | reason |", "| --- | --- | --- |",
   sprintf("| %s | %s | %s |", words, ifelse(native, "native", "partly or wholly in R"), ifelse(native, "", reasons))

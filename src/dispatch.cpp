@@ -35,10 +35,19 @@ enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines };
 // that kernels don't keep, "?" is of another kind.
 bool type_of(SEXP value, char* code) {
   code[0] = '?';
+  if (TYPEOF(value) == VECSXP) {  // a list, by the parts of which only the kernel can tell
+    const bool plain = ATTRIB(value) == R_NilValue || (TAG(ATTRIB(value)) == R_NamesSymbol && CDR(ATTRIB(value)) == R_NilValue);
+    if (OBJECT(value) || !plain) return false;
+    SEXP first = XLENGTH(value) > 0 ? VECTOR_ELT(value, 0) : R_NilValue;
+    code[0] = 'v';
+    code[1] = TYPEOF(first) == REALSXP ? 'd' : TYPEOF(first) == INTSXP ? 'i' : TYPEOF(first) == LGLSXP ? 'l' : TYPEOF(first) == CPLXSXP ? 'z' : '0';
+    return true;
+  }
   switch (TYPEOF(value)) {
     case REALSXP: code[0] = 'd'; break;
     case INTSXP: code[0] = 'i'; break;
     case LGLSXP: code[0] = 'l'; break;
+    case CPLXSXP: code[0] = 'z'; break;
     default: return false;
   }
   int rank = XLENGTH(value) == 1 ? 0 : 1;
@@ -51,8 +60,18 @@ bool type_of(SEXP value, char* code) {
   return true;
 }
 
+// `..1`, `..2`: an argument behind `...`.
+bool is_of_dots(SEXP symbol) {
+  const char* name = CHAR(PRINTNAME(symbol));
+  return name[0] == '.' && name[1] == '.' && name[2] >= '1' && name[2] <= '9';
+}
+
 // The function that a name means in an environment; NULL where there is none.
 SEXP function_of(SEXP symbol, SEXP env) {
+  if (is_of_dots(symbol)) {
+    SEXP value = Rf_eval(symbol, env);
+    return Rf_isFunction(value) ? value : NULL;
+  }
   bool cached = false;
   while (env != R_EmptyEnv) {
     SEXP value;
@@ -137,12 +156,14 @@ bool is_odd_generator() {
 bool is_as_built(SEXP routine, SEXP* held) {
   SEXP trusted = VECTOR_ELT(routine, r_trusted);
   for (R_xlen_t i = 0; i + 2 < XLENGTH(trusted); i += 3) {
-    if (function_of(VECTOR_ELT(trusted, i + 1), VECTOR_ELT(trusted, i)) != VECTOR_ELT(trusted, i + 2)) return false;
+    SEXP symbol = VECTOR_ELT(trusted, i + 1), env = VECTOR_ELT(trusted, i), value = VECTOR_ELT(trusted, i + 2);
+    if ((Rf_isFunction(value) ? function_of(symbol, env) : Rf_findVar(symbol, env)) != value) return false;
   }
   SEXP outside = VECTOR_ELT(routine, r_outside);
   for (R_xlen_t i = 0; i + 3 < XLENGTH(outside); i += 4) {
     SEXP env = VECTOR_ELT(outside, i);
-    SEXP value = Rf_findVar(VECTOR_ELT(outside, i + 1), env);
+    SEXP symbol = VECTOR_ELT(outside, i + 1);
+    SEXP value = is_of_dots(symbol) ? Rf_eval(symbol, env) : Rf_findVar(symbol, env);
     if (value == R_UnboundValue) return false;
     if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, env);
     SEXP field = VECTOR_ELT(outside, i + 2);
@@ -190,11 +211,12 @@ void leave_with(SEXP value, SEXP frame, bool visible) {
 // Fallbacks so far, and in a row: a vector of the state that is changed in place.
 double* counts_of(SEXP state) { return REAL(Rf_findVarInFrame(state, Rf_install("counts"))); }
 
-// The third fallback in a row is told.
+// Counts of fallbacks, those in a row, and the line of the last one. The third in a row is told.
 void note_fallback(SEXP state, const char* why, int line, SEXP lines) {
   double* counts = counts_of(state);
   counts[0] += 1;
   counts[1] += 1;
+  counts[2] = why == NULL && line > 0 && TYPEOF(lines) == INTSXP && line <= XLENGTH(lines) ? INTEGER(lines)[line - 1] : 0;
   if (counts[1] != 3) return;
   SEXP where = PROTECT(why == NULL ? Rf_ScalarInteger(line) : Rf_mkString(why));
   call_r("tell_fallbacks", state, where, lines);
@@ -370,7 +392,7 @@ const char* kind_of_variable(SEXP value, SEXP frame) {
     case CLOSXP: case BUILTINSXP: case SPECIALSXP: return "function";
     case STRSXP: return XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && STRING_ELT(value, 0) != NA_STRING ? "text" : "other";
     case VECSXP: return OBJECT(value) && !Rf_inherits(value, "data.frame") ? "other" : "list";
-    case REALSXP: case INTSXP: case LGLSXP: break;
+    case REALSXP: case INTSXP: case LGLSXP: case CPLXSXP: break;
     default: return "other";
   }
   if (OBJECT(value) && !Rf_inherits(value, "ts")) return "other";
@@ -379,11 +401,21 @@ const char* kind_of_variable(SEXP value, SEXP frame) {
   return plain ? "plain" : "named";
 }
 
+// What `..1` stands for, as it is: a promise, often.
+SEXP value_behind_dots(SEXP symbol, SEXP frame) {
+  SEXP dots = Rf_findVarInFrame(frame, R_DotsSymbol);
+  const int at = atoi(CHAR(PRINTNAME(symbol)) + 2);
+  if (TYPEOF(dots) != DOTSXP || at > Rf_length(dots)) return R_UnboundValue;
+  return CAR(Rf_nthcdr(dots, at - 1));
+}
+
 // [[Rcpp::export(rng = false)]]
 SEXP kinds_of_variables(SEXP frame, SEXP symbols) {
   SEXP kinds = PROTECT(Rf_allocVector(STRSXP, XLENGTH(symbols)));
   for (R_xlen_t i = 0; i < XLENGTH(symbols); ++i) {
-    SET_STRING_ELT(kinds, i, Rf_mkChar(kind_of_variable(Rf_findVarInFrame(frame, VECTOR_ELT(symbols, i)), frame)));
+    SEXP symbol = VECTOR_ELT(symbols, i);
+    SEXP value = is_of_dots(symbol) ? value_behind_dots(symbol, frame) : Rf_findVarInFrame(frame, symbol);
+    SET_STRING_ELT(kinds, i, Rf_mkChar(kind_of_variable(value, frame)));
   }
   UNPROTECT(1);
   return kinds;

@@ -26,7 +26,8 @@ body_programs <- function(packages) {
     closures <- Filter(function(f) is.function(f) && !is.primitive(f), mget(ls(space), space))
     unlist(lapply(closures, function(f) cut_code(body(f))), recursive = FALSE)
   }), recursive = FALSE)
-  cut <- Filter(function(code) is_known_code(code, known) && length(all.vars(code)) %in% 1:6, cut)
+  plain <- function(code) length(all.vars(code)) %in% 1:6 && !"..." %in% all.vars(code)
+  cut <- Filter(function(code) is_known_code(code, known) && plain(code), cut)
   unname(cut[!duplicated(lapply(cut, deparse))])
 }
 

@@ -237,8 +237,10 @@ textbook <- c(textbook, list(
     }
     list(centres = centres, groups = groups)
   }, list(matrix(c(1, 1.2, 5, 5.3, 2, 2.1, 7, 6.8), 4), matrix(c(1, 5, 2, 6), 2), 4)),
-  exponential_smoothing = list(function(x, keep) Reduce(function(s, v) keep * s + (1 - keep) * v, x),
-    list(c(3, 1, 4, 1, 5), 0.7)),
+  exponential_smoothing = list(
+    function(x, keep) Reduce(function(s, v) keep * s + (1 - keep) * v, x),
+    list(c(3, 1, 4, 1, 5), 0.7)
+  ),
   kalman = list(function(y, q, r) {
     m <- 0
     p <- 1

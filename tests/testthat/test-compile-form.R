@@ -54,8 +54,10 @@ form_of_kernel <- function(name) {
   f <- eval(parse(text = deparse(given[[1]]), keep.source = TRUE))
   kernel <- internal("read_kernel")(f)
   kernel$file <- "kernel.R"
-  form <- internal("lower_kernel")(kernel, stats::setNames(lapply(given[-1], internal("type_of_value")),
-    names(kernel$formals)))
+  form <- internal("lower_kernel")(kernel, stats::setNames(
+    lapply(given[-1], internal("type_of_value")),
+    names(kernel$formals)
+  ))
   form$source <- kernel$text
   internal("validate_form")(form)
 }

@@ -20,7 +20,8 @@ nest_kernels <- list(
     }
     list(out, steps)
   }),
-  tame = list(function() list(start = awkward_integers(3), x = awkward_integers(4), n = sample(0:5, 1)),
+  tame = list(
+    function() list(start = awkward_integers(3), x = awkward_integers(4), n = sample(0:5, 1)),
     function(start, x, n) {
       table <- matrix(1L, 3, n + 2L)
       table[, 1] <- start
@@ -28,7 +29,8 @@ nest_kernels <- list(
         table[i, j + 1L] <- max(table[i, j] + x[2], table[(i %% 3L) + 1L, j] + table[i, j], -x[i])
       }
       table
-    }),
+    }
+  ),
   rows = list(function() {
     ends <- cumsum(c(0L, sample(0:3, 4, TRUE)))
     list(start = ends, column = awkward_integers(max(ends)), x = awkward_doubles(4))
@@ -45,7 +47,8 @@ nest_kernels <- list(
     }
     total
   }),
-  alignment = list(function() list(a = awkward_integers(sample(0:4, 1)), b = awkward_integers(sample(0:4, 1))),
+  alignment = list(
+    function() list(a = awkward_integers(sample(0:4, 1)), b = awkward_integers(sample(0:4, 1))),
     function(a, b) {
       n <- length(a)
       cost <- matrix(0L, n + 1L, length(b) + 1L)
@@ -54,8 +57,10 @@ nest_kernels <- list(
         cost[i + 1L, j + 1L] <- min(cost[i, j] + (a[i] != b[j]), cost[i, j + 1L] + b[j], cost[i + 1L, j] + 1L)
       }
       cost
-    }),
-  knapsack = list(function() list(weight = near_integers(3), worth = awkward_integers(3), room = sample(0:6, 1)),
+    }
+  ),
+  knapsack = list(
+    function() list(weight = near_integers(3), worth = awkward_integers(3), room = sample(0:6, 1)),
     function(weight, worth, room) {
       best <- integer(room + 1L)
       for (k in seq_along(weight)) for (w in room:weight[k]) {
@@ -63,7 +68,8 @@ nest_kernels <- list(
         if (taken > best[w + 1L]) best[w + 1L] <- taken
       }
       best
-    }),
+    }
+  ),
   neighbours = list(function() list(h = awkward_matrix(awkward_integers)), function(h) {
     out <- matrix(0L, nrow(h), ncol(h))
     for (j in 2:(ncol(h) - 1)) for (i in 2:(nrow(h) - 1)) {
@@ -76,12 +82,14 @@ nest_kernels <- list(
     for (v in k) counts[v] <- counts[v] + 1L
     counts
   }),
-  gather = list(function() list(x = awkward_doubles(4), p = awkward_integers(sample(0:5, 1)), d = sample(0:2, 1)),
+  gather = list(
+    function() list(x = awkward_doubles(4), p = awkward_integers(sample(0:5, 1)), d = sample(0:2, 1)),
     function(x, p, d) {
       out <- numeric(length(p))
       for (i in seq_along(p)) out[i] <- x[p[i] + d] * 2
       out
-    }),
+    }
+  ),
   runs = list(function() list(w = awkward_integers(sample(0:6, 1))), function(w) {
     run <- longest <- 0L
     for (v in w) {
@@ -118,8 +126,10 @@ nest_kernels <- list(
     x
   }),
   sparse = list(function() {
-    list(start = cumsum(c(sample(0:1, 1), sample(0:2, 3, TRUE))), column = awkward_integers(sample(3:7, 1)),
-      x = awkward_doubles(4))
+    list(
+      start = cumsum(c(sample(0:1, 1), sample(0:2, 3, TRUE))), column = awkward_integers(sample(3:7, 1)),
+      x = awkward_doubles(4)
+    )
   }, function(start, column, x) {
     out <- numeric(length(start) - 1)
     for (i in seq_along(out)) {
@@ -131,13 +141,15 @@ nest_kernels <- list(
     }
     out
   }),
-  smooth = list(function() list(x = awkward_doubles(sample(0:6, 1)), w = awkward_doubles(sample(0:3, 1))),
+  smooth = list(
+    function() list(x = awkward_doubles(sample(0:6, 1)), w = awkward_doubles(sample(0:3, 1))),
     function(x, w) {
       k <- length(w)
       out <- numeric(max(length(x) - k + 1, 0))
       for (i in seq_along(out)) for (j in seq_len(k)) out[i] <- out[i] + w[j] * x[i + j - 1]
       out
-    }),
+    }
+  ),
   triangle = list(function() list(m = awkward_matrix(awkward_doubles)), function(m) {
     n <- ncol(m)
     for (i in 1:(n - 1)) for (j in (i + 1):n) {
@@ -162,7 +174,8 @@ nest_kernels <- list(
       out
     }
   })),
-  backwards = list(function() list(x = awkward_integers(sample(0:5, 1)), from = sample(0:6, 1), to = sample(0:6, 1)),
+  backwards = list(
+    function() list(x = awkward_integers(sample(0:5, 1)), from = sample(0:6, 1), to = sample(0:6, 1)),
     function(x, from, to) {
       total <- 0
       for (i in from:to) {
@@ -171,7 +184,8 @@ nest_kernels <- list(
         total <- total + 3L * x[i] - i
       }
       total
-    })
+    }
+  )
 )
 
 test_that("nests of loops give what R gives, whatever is in their vectors", {

@@ -131,8 +131,10 @@ test_that("ways that can't be compiled are left to R where they are reached", {
   expect_identical(fast(c(1, 200)), total(c(1, 200)))
   expect_output(fast(c(1, 2), TRUE), "value 1\nvalue 2")
   expect_identical(ds_inspect(fast)$parts$handed_back, 2)
-  expect_message(capture.output(fast(c(1, 2), TRUE)), "loop (`for` in line", fixed = TRUE,
-    class = "ds_message_fallback")
+  expect_message(capture.output(fast(c(1, 2), TRUE)), "loop (`for` in line",
+    fixed = TRUE,
+    class = "ds_message_fallback"
+  )
 })
 
 test_that("lists and data frames are taken apart, and put together again", {
@@ -285,8 +287,10 @@ test_that("what comes out of a loop must fit what it is put into", {
 })
 
 test_that("a compiled function prints its source with where each loop runs", {
-  floods <- eval(parse(text = c("function(rain) {", "  for (i in seq_along(rain)) rain[i] <- rain[i] * 2",
-    "  for (r in rain) writeLines(format(r))", "  rain", "}"), keep.source = TRUE))
+  floods <- eval(parse(text = c(
+    "function(rain) {", "  for (i in seq_along(rain)) rain[i] <- rain[i] * 2",
+    "  for (r in rain) writeLines(format(r))", "  rain", "}"
+  ), keep.source = TRUE))
   fast <- ds_compile(floods)
   expect_output(suppressMessages(fast(c(1, 2))), "2\n4")
   shown <- utils::capture.output(print(ds_inspect(fast)))
@@ -416,4 +420,119 @@ test_that("a loop's own warnings are given when it has ended, as those of its fu
     said
   }
   expect_identical(raised(ds_compile(words), 1), raised(words, 1))
+})
+
+test_that("functions made elsewhere are built into a loop once for their code, with what they speak of read anew", {
+  total <- function(f, n, ...) {
+    g <- function(x) f(x, ...)
+    cat("")
+    s <- 0
+    for (i in seq_len(n)) s <- s + g(i)
+    s
+  }
+  fast <- ds_compile(total)
+  made <- function(a) {
+    shift <- function(x) x - a
+    function(x) shift(x)^2
+  }
+  through <- function(f, total) total(function(x) f(x) + 1, 4)
+  built <- function() {
+    vapply(attr(fast, "ds_compiled")$parts[[1]]$variants, function(one) length(one$state$routines), 0L)
+  }
+  same <- function(...) expect_identical(fast(...), total(...))
+  for (a in 1:6) {
+    same(function(x) x^2 - a, 5)
+    same(made(a), 5)
+    expect_identical(through(function(x) x / a, fast), through(function(x) x / a, total))
+    same(function(x, p, q = 1) x^p + q, 5, p = a)
+    same(function(x, ...) x^3 + ...length(), 5, a, 2)
+    if (a == 3) before <- built()
+  }
+  expect_identical(built(), before)
+  expect_identical(fast(sqrt, 5), total(sqrt, 5))
+  expect_identical(ds_inspect(fast)$parts$runs, "native")
+  # what is worked out late, or prints while it is, does so when R would
+  loud <- function(f) total(f, 2)
+  expect_output(expect_identical(fast({
+    cat("now")
+    sqrt
+  }, 2), total(sqrt, 2)), "^now$")
+})
+
+test_that("a function that a loop makes is there when it has ended", {
+  expect_identical(ran_in(function(x) {
+    cat("")
+    s <- 0
+    for (i in 1:3) {
+      g <- function(u) u + i
+      s <- s + g(x[i])
+    }
+    s + g(1)
+  }, c(3, -4, 2)), "R")
+})
+
+test_that("helpers that ask for types, choose by text, or give a list or NULL run in their caller's loop", {
+  slope <- function(f, x, how = c("central", "forward"), step = 1e-3) {
+    if (!is.numeric(x)) stop("`x` must be numeric")
+    how <- match.arg(how)
+    f <- match.fun(f)
+    if (how == "central") (f(x + step) - f(x - step)) / (2 * step) else (f(x + step) - f(x)) / step
+  }
+  horner <- function(p, x) {
+    if (length(p) == 0) return(NULL)
+    y <- p[1]
+    for (k in seq_along(p)[-1]) y <- y * x + p[k]
+    list(y = y, count = length(p))
+  }
+  kernel <- function(x, p) {
+    cat("")
+    out <- matrix(0, 3, length(x))
+    for (i in seq_along(x)) {
+      out[1, i] <- slope(exp, x[i]) + slope(function(u) u^2, x[i], "forward")
+      out[2, i] <- horner(p, x[i])$y
+      e <- try(sqrt(x[i]), silent = TRUE)
+      if (!inherits(e, "try-error")) out[3, i] <- base::sum(e, norm(as.matrix(p), "F"))
+    }
+    out
+  }
+  expect_identical(ran_in(kernel, c(1, 2, 3), c(2, -1, 4)), "native")
+  expect_identical(ran_in(kernel, c(1, 2, 3), numeric()), "R")
+})
+
+test_that("a subset that may lose an extent keeps it where only its elements count", {
+  m <- matrix(c(4, 1, 2, 1, 5, 3, 2, 3, 6), 3)
+  reduce_rows <- function(m) {
+    cat("")
+    for (i in 1:2) {
+      below <- (i + 1):3
+      m[below, i:3] <- m[below, i:3] - m[below, i, drop = FALSE] %*% m[i, i:3, drop = FALSE] / m[i, i]
+    }
+    m
+  }
+  expect_identical(ran_in(reduce_rows, m), "native")
+  columns <- function(m) {
+    cat("")
+    for (j in 1:2) m[, j + 1] <- m[, 1:j] %*% as.matrix(m[1:j, 3])
+    m
+  }
+  expect_identical(ran_in(columns, m), "native")
+  # R multiplies two vectors otherwise than a column and a row
+  both <- function(m) {
+    cat("")
+    s <- 0
+    for (j in 1:2) s <- s + sum(m[1:2, 1:j] %*% m[1:j, 1:2]) + is.matrix(m[1:j, 1:2])
+    s
+  }
+  ran_in(both, m)
+  shaped <- function(m) {
+    cat("")
+    for (j in 1:2) {
+      a <- m[1:j, 1:2]
+      if (is.matrix(a)) m[3, 3] <- m[3, 3] + 1
+      m[1:j, 1:2] <- a
+    }
+    dim(m) <- c(1, 9)
+    m
+  }
+  ran_in(shaped, m)
 })

@@ -17,8 +17,10 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
 }
 
 test_that("random programs come to the same as in R, and so do kernels changed at random, and nests", {
-  running <- list(several_programs(1:50, "program_mismatch", 3), several_programs(1:50, "mutant_mismatch", 2),
-    several_programs(1:25, "nest_mismatch", 6))
+  running <- list(
+    several_programs(1:50, "program_mismatch", 3), several_programs(1:50, "mutant_mismatch", 2),
+    several_programs(1:25, "nest_mismatch", 6)
+  )
   for (one in running) {
     one$wait()
     answer <- one$get_result()

@@ -3,10 +3,10 @@ types <- function(...) lapply(list(...), function(x) internal("type_of_value")(x
 test_that("arguments have a type, or none", {
   code <- function(x) internal("type_code")(internal("type_of_value")(x))
   expect_identical(
-    vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric()), code, ""),
-    c("d0", "i1", "l0", "d2", "i3", "d1")
+    vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric(), 1i), code, ""),
+    c("d0", "i1", "l0", "d2", "i3", "d1", "z0")
   )
-  expect_true(all(vapply(types("a", NULL, list(1), c(a = 1), factor("a"), 1i, array(1, 3)), is.null, NA)))
+  expect_true(all(vapply(types("a", NULL, list(1), c(a = 1), factor("a"), array(1, 3)), is.null, NA)))
 })
 
 test_that("joining is symmetric, idempotent and never loses a value", {
@@ -64,8 +64,10 @@ test_that("whole-vector expressions are one loop without temporaries", {
 
 test_that("the compiler speaks of the user's lines, in long statements too", {
   path <- tempfile(fileext = ".R")
-  writeLines(c("# a kernel", "f <- function(x, k) {", "  s <- 0", "",
-    "  if (sum(sort(x) * rev(x)) + mean(ifelse(x > 1, x, cumsum(x))) > k) s <- 1", "  s", "}"), path)
+  writeLines(c(
+    "# a kernel", "f <- function(x, k) {", "  s <- 0", "",
+    "  if (sum(sort(x) * rev(x)) + mean(ifelse(x > 1, x, cumsum(x))) > k) s <- 1", "  s", "}"
+  ), path)
   scope <- new.env()
   sys.source(path, scope, keep.source = TRUE)
   fast <- ds_compile(scope$f)

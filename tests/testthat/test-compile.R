@@ -42,8 +42,10 @@ test_that("arithmetic, comparison and logic are R's, recycling and warnings incl
 })
 
 test_that("operands recycle as R puts them together", {
-  fs <- list(function(x, a, b) x + a * b, function(x, a, b) x * 2 - (a + 1) / b, function(x, a, b) sum(x * a + b),
-    function(x, a, b) a * x + b)
+  fs <- list(
+    function(x, a, b) x + a * b, function(x, a, b) x * 2 - (a + 1) / b, function(x, a, b) sum(x * a + b),
+    function(x, a, b) a * x + b
+  )
   some <- list(1:6 + 0, c(1, 2, 3), c(10, 20), 7, numeric(), 1:12 / 2, matrix(1:6 / 2, 3), matrix(1:6 + 0, 2))
   for (f in fs) {
     fast <- ds_compile(f, whole = TRUE)
@@ -368,7 +370,10 @@ test_that("R's own functions come to the same, or are left to R where they give 
     quantile(x, c(0.2, 0.5)), weighted.mean(x, y), mad(x), convolve(x, y), union(k, x), setdiff(x, y), intersect(k, y),
     anyDuplicated(y), anyNA(x), bitwShiftL(k, 2L), bitwShiftR(k, 1L), factorial(k), lfactorial(x), x %o% y,
     identity(x), cbind(m, 1), rbind(x + 1, y * 2), rbind(m, m), cbind(k + 0L, 7L), rbind(c(1, 2), 1L), zapsmall(x),
-    sample(x, 2, prob = y + 1), sample(5, 9, TRUE, prob = x), sample(0:4, 1, prob = x), sample(5, prob = x)
+    sample(x, 2, prob = y + 1), sample(5, 9, TRUE, prob = x), sample(0:4, 1, prob = x), sample(5, prob = x),
+    as.matrix(k), as.matrix(m), drop(m[, 1, drop = FALSE]), arrayInd(k, dim(m)), diff(m), Re(m), Mod(-k), Conj(k),
+    m %x% m, unique(m), is.vector(x), is.vector(m), is.numeric(k), is.matrix(m), inherits(x, "lm"), norm(m, "F"),
+    tryCatch(sqrt(x), error = function(e) 0), try(m %*% x[1:3], silent = TRUE), base::sum(x), stats::sd(x)
   )
   for (call in calls) {
     f <- as.function(c(open_formals("x", "y", "m", "k"), call("{", call("<-", quote(r), call), quote(r))))
@@ -377,7 +382,7 @@ test_that("R's own functions come to the same, or are left to R where they give 
   }
   weigh <- function(p, n) sample(length(p), n, prob = p)
   fast <- ds_compile(weigh)
-  for (p in list(c(0.5, 0, 0.2), c(1, NA), numeric(2), c(-1, 2), rep(1, 300))) for (n in 1:3) {
+  for (p in list(c(0.5, 0, 0.2), c(1, NA), numeric(2), c(-1, 2), rep(1, 300))) for (n in list(1L, 2L, 3L, TRUE)) {
     expect_identical(outcome_of(fast, list(p, n)), outcome_of(weigh, list(p, n)))
   }
 })
@@ -406,7 +411,8 @@ test_that("functions that apply others are loops, and come to the same", {
     fast <- ds_compile(f, whole = TRUE)
     expect_identical(outcome_of(fast, list(x, m, 2)), outcome_of(f, list(x, m, 2)), label = deparse(call))
     expect_identical(ds_inspect(fast)$fallbacks > 0, deparse(call) %in% vapply(in_r, deparse, ""),
-      label = deparse(call))
+      label = deparse(call)
+    )
   }
   own <- local({
     length <- function(x) 2

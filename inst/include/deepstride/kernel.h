@@ -40,7 +40,7 @@
 #define DS_MOST (INT_MAX - 65536) /* lengths and loops past it are left to R */
 
 /* What a variable is found to be where it can be several things. */
-enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE };
+enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE, DS_COMPLEX };
 
 /* Turns between looks for interrupts. */
 #define DS_TURNS 0x40000
@@ -85,6 +85,44 @@ __attribute__((const, noinline, cold)) static R_xlen_t ds_interrupts(R_xlen_t ti
   } else DS_OWN(x, reader); } while (0)
 #define DS_EMPTY(x) do { x##_n = 0; } while (0)
 
+/* Lists whose parts are reached by number. A place is a double that may be anything. */
+#define DS_LIST(x) SEXP x = R_NilValue; PROTECT_INDEX x##_i; R_xlen_t x##_n = 0; PROTECT_WITH_INDEX(x, &x##_i); (void) x##_n
+#define DS_TAKE_LIST(x, object) do { REPROTECT(x = object, x##_i); x##_n = XLENGTH(x); } while (0)
+#define DS_IS_COUNT(x) ((x) >= 0 && (x) < 4503599627370496.0)
+#define DS_MAKE_LIST(x, count) do { const double ds_many = (count); DS_NEED(DS_IS_COUNT(ds_many)); \
+  DS_TAKE_LIST(x, Rf_allocVector(VECSXP, (R_xlen_t) ds_many)); } while (0)
+static inline SEXP ds_part_at(SEXP list, R_xlen_t n, double place) {
+  return place >= 1 && place < (double) n + 1 ? VECTOR_ELT(list, (R_xlen_t) place - 1) : R_NilValue;
+}
+static inline SEXP ds_part_of(SEXP list, double place) {
+  return TYPEOF(list) == VECSXP && !OBJECT(list) ? ds_part_at(list, XLENGTH(list), place) : R_NilValue;
+}
+#define DS_PART(x, found, object, reader, rank) do { SEXP ds_part = found; \
+  DS_NEED(TYPEOF(ds_part) == object && ds_is_plain(ds_part, rank)); \
+  REPROTECT(x##_s = ds_part, x##_i); x = (void *) reader(ds_part); x##_n = x##_room = XLENGTH(ds_part); } while (0)
+#define DS_PUT_PART(list, place, object) do { const double ds_place = (place); \
+  DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 2 && (ds_place < (double) list##_n + 1 || ATTRIB(list) == R_NilValue)); \
+  const R_xlen_t ds_slot = (R_xlen_t) ds_place - 1; SEXP ds_part = PROTECT(object); \
+  if (ds_slot == XLENGTH(list)) REPROTECT(list = Rf_xlengthgets(list, 2 * ds_slot + 8), list##_i); \
+  if (ds_slot == list##_n) ++list##_n; \
+  SET_VECTOR_ELT(list, ds_slot, ds_part); UNPROTECT(1); } while (0)
+/* Into a list in a list, which becomes one of its own where others hold it; its room is as long as it is. */
+static inline int ds_put_within(SEXP outer, R_xlen_t at, double place, SEXP part) {
+  SEXP inner = VECTOR_ELT(outer, at);
+  if (TYPEOF(inner) != VECSXP || ATTRIB(inner) != R_NilValue) return 0;
+  const R_xlen_t n = XLENGTH(inner);
+  if (!(place >= 1 && place < (double) n + 2)) return 0;
+  if (place >= (double) n + 1) SET_VECTOR_ELT(outer, at, inner = Rf_xlengthgets(inner, n + 1));
+  else if (MAYBE_SHARED(inner)) SET_VECTOR_ELT(outer, at, inner = Rf_shallow_duplicate(inner));
+  SET_VECTOR_ELT(inner, (R_xlen_t) place - 1, part);
+  return 1;
+}
+#define DS_PUT_WITHIN(list, place, within, object) do { const double ds_place = (place); \
+  DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
+  SEXP ds_part = PROTECT(object); const int ds_done = ds_put_within(list, (R_xlen_t) ds_place - 1, within, ds_part); \
+  UNPROTECT(1); DS_NEED(ds_done); } while (0)
+static inline SEXP ds_list_fit(SEXP list, R_xlen_t used) { return XLENGTH(list) == used ? list : Rf_xlengthgets(list, used); }
+
 /* Fresh data in the scratch object, which a variable then takes. */
 #define DS_SLOT(slot) SEXP slot = R_NilValue; PROTECT_INDEX slot##_i; PROTECT_WITH_INDEX(slot, &slot##_i)
 #define DS_NEW(mode, out, n) ds_##mode *const out = ds_data_##mode(REPROTECT_IT(ds_fresh_##mode(n)))
@@ -115,7 +153,8 @@ static inline SEXP ds_fresh_logical(R_xlen_t n) { return Rf_allocVector(LGLSXP, 
 /* Copies an object into one of the same kind and length that nobody needs. */
 static inline int ds_reuse(SEXP spare, SEXP from, R_xlen_t n) {
   if (TYPEOF(spare) != TYPEOF(from) || XLENGTH(spare) != XLENGTH(from) || XLENGTH(from) != n) return 0;
-  if (TYPEOF(from) == REALSXP) memcpy(REAL(spare), REAL(from), n * sizeof(double));
+  if (TYPEOF(from) == CPLXSXP) memcpy(COMPLEX(spare), COMPLEX(from), n * sizeof(Rcomplex));
+  else if (TYPEOF(from) == REALSXP) memcpy(REAL(spare), REAL(from), n * sizeof(double));
   else memcpy(TYPEOF(from) == LGLSXP ? LOGICAL(spare) : INTEGER(spare), TYPEOF(from) == LGLSXP ? LOGICAL(from) : INTEGER(from), n * sizeof(int));
   SET_ATTRIB(spare, Rf_duplicate(ATTRIB(from)));
   return 1;
@@ -584,7 +623,8 @@ static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t neede
   if (wanted < needed) wanted = needed;
   SEXP fresh = Rf_allocVector(type, wanted);
   if (used > 0) {
-    if (type == REALSXP) memcpy(REAL(fresh), REAL(s), used * sizeof(double));
+    if (type == CPLXSXP) memcpy(COMPLEX(fresh), COMPLEX(s), used * sizeof(Rcomplex));
+    else if (type == REALSXP) memcpy(REAL(fresh), REAL(s), used * sizeof(double));
     else memcpy(type == LGLSXP ? LOGICAL(fresh) : INTEGER(fresh), type == LGLSXP ? LOGICAL(s) : INTEGER(s),
                 used * sizeof(int));
   }
@@ -609,7 +649,7 @@ static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
   return s;
 }
 static inline SEXP ds_as(int tag, SEXP s) {
-  const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : REALSXP;
+  const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : tag == DS_COMPLEX ? CPLXSXP : REALSXP;
   if (tag == DS_NULL) return R_NilValue;
   if ((SEXPTYPE) TYPEOF(s) == type) return s;
   s = Rf_coerceVector(PROTECT(s), type);

@@ -1,0 +1,148 @@
+# Sequences: lists whose parts are numbers, vectors or matrices of one kind and are reached by number, `parts[[i]]`.
+# A part that is read becomes a variable like any other, which shares the list's object.
+
+# list(kind = "sequence", of), where `of` is the type of its parts: NULL as long as none is known.
+sequence_type <- function(of = NULL) list(kind = "sequence", of = of)
+
+# The type of a list that is an argument; NULL where it is none of one kind of parts.
+type_of_list <- function(value) {
+  if (!is.list(value) || is.object(value) || length(setdiff(names(attributes(value)), "names"))) return(NULL)
+  of <- NULL
+  for (part in value) {
+    if (is.null(part)) next
+    of <- join_parts(of, type_of_value(part) %||% type_of_list(part) %||% conflict_type("of another kind"))
+    if (of$kind == "conflict") return(NULL)
+  }
+  c(sequence_type(of), list(first = first_sign(value)))
+}
+
+# What the first part is, which tells lists that a kernel was built for from others; see type_of() in src/dispatch.cpp.
+first_sign <- function(value) {
+  mode <- if (length(value)) typeof(value[[1]]) else ""
+  if (mode %in% mode_names) mode_field(mode, "sign") else "0"
+}
+
+join_parts <- function(one, other) {
+  if (is.null(one) || is.null(other)) return(one %||% other)
+  if (one$kind == "sequence" && other$kind == "sequence") return(join_sequences(one, other))
+  numbers <- one$kind == "number" && other$kind == "number"
+  if (numbers && identical(one$modes, other$modes)) return(join_types(one, other))
+  conflict_type("a list of parts of different kinds")
+}
+
+join_sequences <- function(one, other) {
+  of <- join_parts(one$of, other$of)
+  if (identical(of$kind, "conflict")) of else sequence_type(of)
+}
+
+sequence_id <- function(cx, key) {
+  id <- paste0(key, ":list")
+  cx$vars[[id]] <- list(kind = "sequence")
+  id
+}
+
+# The key of the sequence that code names; NULL where it is something else.
+sequence_key <- function(cx, code) {
+  key <- if (is.name(code) && !rlang::is_missing(code)) variable_key(cx, as.character(code))
+  if (!is.null(key) && identical(cx$flow[[key]]$kind, "sequence")) key
+}
+
+# The list itself, which can only be given back.
+whole_sequence <- function(cx, code) list(kind = "sequence", name = sequence_id(cx, sequence_key(cx, code)))
+
+sequence_size <- function(cx, key) {
+  value_node("size", "integer", 0, name = sequence_id(cx, key))
+}
+
+# list(key, places, of): the sequence that `x[[i]]` or `x[[i]][[j]]` reaches into, the code of each place, the type of
+# what is reached; NULL where it is something else.
+part_path <- function(cx, code) {
+  if (!is.call(code) || call_name(code) != "[[") return(NULL)
+  key <- sequence_key(cx, code[[2]])
+  path <- if (is.null(key)) part_path(cx, code[[2]]) else list(key = key, places = list(), of = cx$flow[[key]])
+  if (identical(path$of$kind, "sequence") && length(path$places) < 2) {
+    list(key = path$key, places = c(path$places, list(code)), of = path$of$of)
+  }
+}
+
+load_part <- function(cx, call, path) {
+  at <- lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
+  of <- path$of
+  if (is.null(of)) fall_back(cx, "a part of a list that has none yet")
+  if (of$kind != "number") refuse(cx, call, "a list in a list as a value")
+  node <- in_variable(cx, value_node("part", of$modes, max(1, of$rank), at, name = sequence_id(cx, path$key)))
+  if (of$rank == 0) node <- in_variable(cx, value_node("single", of$modes, 0, list(node)))
+  new_value(node)
+}
+
+part_place <- function(cx, call, indices) {
+  plain <- call_name(call) == "[[" && length(indices) == 1 && !rlang::is_missing(indices[[1]])
+  if (!plain || is.character(indices[[1]])) {
+    refuse(cx, call, "parts of a list other than one by its number", "Use `x[[i]]`.")
+  }
+  node <- as_single(cx, any_number(cx, lower(cx, indices[[1]]), indices[[1]]))
+  if (node$mode == "logical") fall_back(cx, "a place that is logical")
+  as_mode(named_node(cx, node), "double")
+}
+
+# `parts[[i]] <- v`: a list's own room grows where the place is the one after the last.
+store_part <- function(cx, target, code, path) {
+  if (is_empty_list(cx, code[[3]])) return(store_list(cx, target, code, path))
+  value <- lower(cx, code[[3]])
+  if (value$kind != "number" || !is.null(value$names)) refuse(cx, code, "a part of a list that is no number or vector")
+  if (is.null(value$node)) fall_back(cx, "a part of a list that is taken away")
+  value <- settle(cx, not_null(cx, value))
+  node <- named_node(cx, value$node)
+  at <- stored_places(cx, code, path, number_type(node$mode, node$rank))
+  put(cx, "put_part", c(list(node), at), name = sequence_id(cx, path$key))
+  new_value(node)
+}
+
+# The places, once it is known what the sequence holds from here on.
+stored_places <- function(cx, code, path, type) {
+  for (place in path$places[-1]) type <- sequence_type(type)
+  joined <- join_sequences(cx$flow[[path$key]], sequence_type(type))
+  if (joined$kind == "conflict") refuse(cx, code, "a list of parts of different kinds")
+  cx$flow[[path$key]] <- joined
+  lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
+}
+
+is_empty_list <- function(cx, code) {
+  head <- if (is.call(code)) call_name(code) else ""
+  empty <- head == "list" && length(code) == 1
+  (empty || head == "vector" && length(code) == 3 && identical(code[[2]], "list")) && is_builtin(cx, head)
+}
+
+# `parts[[i]] <- list()`, to be filled in turn.
+store_list <- function(cx, target, code, path) {
+  if (length(path$places) > 1) refuse(cx, code, "a list in a list in a list")
+  count <- list_count(cx, code[[3]])
+  at <- stored_places(cx, code, path, sequence_type())
+  put(cx, "put_list", c(list(count), at), name = sequence_id(cx, path$key))
+  null_value()
+}
+
+list_count <- function(cx, code) {
+  count <- if (call_name(code) == "vector") count_node(cx, code[[3]]) else const_node(0)
+  named_node(cx, as_mode(count, "double"))
+}
+
+# `vector("list", n)` and `list()` where the code goes on to store parts by number.
+makes_sequence <- function(cx, name, value) {
+  is_empty_list(cx, value) && stores_parts(cx$scope$kernel$body, name)
+}
+
+stores_parts <- function(code, name) {
+  if (!is.call(code) || call_name(code) == "function") return(FALSE)
+  target <- if (call_name(code) %in% c("<-", "=")) code[[2]]
+  while (is.call(target) && call_name(target) == "[[" && is.call(target[[2]])) target <- target[[2]]
+  stores <- is.call(target) && call_name(target) == "[[" && identical(target[[2]], as.name(name)) &&
+    length(target) == 3 && !is.character(target[[3]])
+  stores || any(vapply(Filter(is.call, as.list(code)), stores_parts, NA, name))
+}
+
+make_sequence <- function(cx, key, value) {
+  put(cx, "make_list", list(list_count(cx, value)), name = sequence_id(cx, key))
+  cx$flow[[key]] <- sequence_type()
+  null_value()
+}

@@ -1,0 +1,172 @@
+# Lists whose parts are reached by number: built, grown, read and changed in loops that run native.
+
+list_kernels <- function() {
+  inner <- list(1, 2)
+  list(
+    native = list(
+      list(function(n) {
+        out <- list()
+        k <- 1
+        for (i in 1:n) {
+          out[[k]] <- c(i, i^2)
+          k <- k + 1
+        }
+        out
+      }, 5),
+      list(function(n) {
+        out <- vector("list", n)
+        for (i in 1:n) out[[i]] <- seq_len(i) * 2
+        unlist(out)
+      }, 5),
+      list(function(series) {
+        s <- 0
+        for (i in seq_along(series)) for (j in seq_along(series[[i]])) s <- s + series[[i]][j]
+        s
+      }, list(c(1, 2), 3, numeric())),
+      list(function(series) { # a part and what is made of it are two
+        for (i in seq_along(series)) {
+          x <- series[[i]]
+          x[1] <- 99
+          series[[i]] <- x
+          x[2] <- -1
+        }
+        list(series, x)
+      }, list(a = c(1, 2), b = c(3, 4))),
+      list(function(series) {
+        for (i in 1:3) {
+          y <- series[[1]]
+          series[[i]] <- y
+          y[1] <- i
+        }
+        list(series, y)
+      }, list(c(1, 2), c(3, 4), c(1, 1))),
+      list(function(series) { # what a variable drops may still be the list's
+        old <- series[[1]]
+        new <- series[[2]]
+        for (k in 1:5) {
+          new[1] <- k
+          old <- new
+          new[2] <- k + 1
+          new <- old
+          old <- series[[k %% 2 + 1]]
+        }
+        list(old, new, series)
+      }, list(c(1, 2), c(3, 4))),
+      list(function(m) {
+        for (i in 2:length(m)) m[[i]] <- m[[i]] %*% m[[i - 1]]
+        m
+      }, list(diag(2), matrix(1:4 + 0, 2), matrix(2, 2, 2))),
+      list(function(grown) {
+        x <- grown[[1]]
+        for (i in 1:9) {
+          x <- c(x, i)
+          grown[[i]] <- x
+        }
+        grown
+      }, list(c(1, 2))),
+      list(function(n) {
+        out <- list()
+        for (i in 1:n) {
+          out[[i]] <- list()
+          for (j in 1:n) out[[i]][[j]] <- matrix(i * j + 0, 2, 2)
+        }
+        out
+      }, 3),
+      list(function(nested) {
+        for (i in seq_along(nested)) for (j in 1:2) nested[[i]][[j]] <- nested[[i]][[j]] * 2
+        nested
+      }, list(inner, inner, list(3, 4, 5))),
+      list(function(old) {
+        new <- vector("list", 3)
+        for (i in 1:3) new[[i]] <- old[[4 - i]]
+        for (i in 1:2) old[[i]] <- new[[i]] + 1
+        list(old, new)
+      }, list(1, 2, 3))
+    ),
+    left = list( # what R makes of these is its own affair
+      list(function(x) {
+        for (i in 1:2) x[[i]] <- 1L
+        x
+      }, list(c(1, 2), c(3, 4))),
+      list(function(x) {
+        s <- 0
+        for (i in 1:3) s <- s + x[[i]]
+        s
+      }, list(1, 2)),
+      list(function(x) {
+        s <- 0
+        for (i in 1:3) s <- s + x[[i]]
+        s
+      }, list(1, 2, NULL)),
+      list(function(x) {
+        for (i in 1:3) x[[i + 4]] <- 1
+        x
+      }, list(1)),
+      list(function(x) {
+        for (i in 1:3) x[[1]] <- NULL
+        x
+      }, list(1, 2, 3, 4)),
+      list(function(x) {
+        for (i in 1:3) x[[i]] <- 0
+        x
+      }, list(a = 1, b = 2)),
+      list(function(x) {
+        for (i in 1:2) for (j in 1:3) x[[i]][[j]] <- j + 0
+        x
+      }, list(list(a = 1, b = 2, c = 3), list(1, "two")))
+    )
+  )
+}
+
+same_with_lists <- function(kernel, argument, torture = FALSE) {
+  fast <- ds_compile(kernel)
+  before <- rlang::duplicate(argument)
+  expected <- outcome_of(kernel, list(argument))
+  for (call in 1:2) {
+    found <- suppressMessages(outcome_of(fast, list(argument)))
+    expect_identical(found, expected, label = deparse1(body(kernel)))
+  }
+  expect_identical(argument, before)
+  if (torture) {
+    gctorture2(3)
+    found <- outcome_of(fast, list(argument))
+    gctorture2(0)
+    expect_identical(found, expected)
+  }
+  all(ds_inspect(fast)$parts$runs == "native")
+}
+
+test_that("loops over the parts of lists run native", {
+  for (one in list_kernels()$native) {
+    argument <- if (length(one) == 2) one[[2]] else one[-1]
+    expect_true(same_with_lists(one[[1]], argument, torture = TRUE))
+  }
+})
+
+test_that("lists that change their kind, or are read where they have nothing, are R's", {
+  for (one in list_kernels()$left) same_with_lists(one[[1]], if (length(one) == 2) one[[2]] else one[-1])
+})
+
+test_that("a loop is built for each kind of parts that its list comes with", {
+  total <- function(x) {
+    cat("")
+    s <- 0
+    for (i in seq_along(x)) s <- s + sum(x[[i]])
+    s
+  }
+  whole <- function(x) {
+    s <- 0
+    for (i in seq_along(x)) s <- s + sum(x[[i]])
+    s
+  }
+  for (f in list(total, whole)) {
+    fast <- ds_compile(f)
+    for (x in list(list("a"), list(1, 2), list(1L, 2L), list(c(1, 2), 3), list(TRUE))) for (call in 1:2) {
+      expect_identical(suppressMessages(outcome_of(fast, list(x))), outcome_of(f, list(x)))
+    }
+    made <- attr(fast, "ds_compiled")
+    variants <- if (identical(f, whole)) made$built else made$parts[[1]]$variants
+    built <- Filter(function(one) is.null(one$reason), variants)
+    expect_length(built, 3)
+  }
+})
