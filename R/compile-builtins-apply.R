@@ -221,4 +221,6 @@ lower_outer <- function(cx, call) {
   )))
 }
 
-outer_product <- function(cx, call) asked_of_r("outer", or_complex("double"), 2, risky = TRUE, all_modes = TRUE)(cx, call[1:3])
+outer_product <- function(cx, call) {
+  asked_of_r("outer", or_complex("double"), 2, risky = TRUE, all_modes = TRUE)(cx, call[1:3])
+}

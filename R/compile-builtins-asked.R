@@ -24,7 +24,8 @@ matrix_rows <- function() {
   list(
     diag = diagonal, lower.tri = own_of("lower.tri", "logical", 2), upper.tri = own_of("upper.tri", "logical", 2),
     row = own_of("row", "integer", 2), col = own_of("col", "integer", 2),
-    kronecker = own_of("kronecker", or_complex("double"), 2, all_modes = TRUE), det = own_of("det", "double", 0), chol = own_of("chol", "double", 2),
+    kronecker = own_of("kronecker", or_complex("double"), 2, all_modes = TRUE),
+    det = own_of("det", "double", 0), chol = own_of("chol", "double", 2),
     chol2inv = own_of("chol2inv", "double", 2), qr.solve = own_of("qr.solve", "double", rank_of(2)),
     backsolve = own_of("backsolve", "double", rank_of(2)), forwardsolve = own_of("forwardsolve", "double", rank_of(2)),
     sweep = own_of("sweep", "double", rank_of(1)), norm = own_of("norm", "double", 0),

@@ -2,16 +2,17 @@
 # stands here. Functions that are not listed as taking them are left to R where they are given some.
 
 takes_complex <- c(
-  "+", "-", "*", "/", "^", "==", "!=", "is.na", "is.nan", "is.finite", "is.infinite", "exp", "log", "sqrt", "sin", "cos",
-  "sinh", "cosh", "tan", "tanh", "asin", "acos", "atan", "asinh", "acosh", "atanh", "abs", "Mod", "Arg", "Re", "Im",
-  "Conj", "sum", "mean", "prod", "cumsum", "cumprod", "diff", "rev", "c", "append", "rep", "rep_len", "rep.int", "matrix",
-  "array", "[", "[[", "$", "list", "t", "%*%", "crossprod", "tcrossprod", "solve", "diag", "outer", "%o%", "kronecker",
-  "rowSums", "colSums", "rowMeans", "colMeans", "cbind", "rbind", "head", "tail", "unique", "drop", "aperm", "length",
-  "nrow", "ncol", "NROW", "NCOL", "dim", "is.null", "unname", "as.vector", "as.numeric", "as.double", "as.complex",
-  "seq_along", "identity", "sapply", "vapply", "lapply", "unlist", "mapply", "Reduce", "do.call", "as.matrix", "round",
-  "is.numeric", "is.double", "is.integer", "is.logical", "is.character", "is.complex", "is.factor", "is.data.frame",
-  "is.function", "is.list", "is.atomic", "is.matrix", "is.array", "is.vector", "inherits", "fft", "polyroot", "mvfft",
-  "(", "{", "<-", "=", "return", "invisible", "if", "switch", "for", "while", "repeat", "function", "complex"
+  "+", "-", "*", "/", "^", "==", "!=", "is.na", "is.nan", "is.finite", "is.infinite", "exp", "log", "sqrt", "sin",
+  "cos", "sinh", "cosh", "tan", "tanh", "asin", "acos", "atan", "asinh", "acosh", "atanh", "abs", "Mod", "Arg", "Re",
+  "Im", "Conj", "sum", "mean", "prod", "cumsum", "cumprod", "diff", "rev", "c", "append", "rep", "rep_len", "rep.int",
+  "matrix", "array", "[", "[[", "$", "list", "t", "%*%", "crossprod", "tcrossprod", "solve", "diag", "outer", "%o%",
+  "kronecker", "rowSums", "colSums", "rowMeans", "colMeans", "cbind", "rbind", "head", "tail", "unique", "drop",
+  "aperm", "length", "nrow", "ncol", "NROW", "NCOL", "dim", "is.null", "unname", "as.vector", "as.numeric",
+  "as.double", "as.complex", "seq_along", "identity", "sapply", "vapply", "lapply", "unlist", "mapply", "Reduce",
+  "do.call", "as.matrix", "is.numeric", "is.double", "is.integer", "is.logical", "is.character",
+  "is.complex", "is.factor", "is.data.frame", "is.function", "is.list", "is.atomic", "is.matrix", "is.array",
+  "is.vector", "inherits", "fft", "polyroot", "mvfft", "(", "{", "<-", "=", "return", "invisible", "if", "switch",
+  "for", "while", "repeat", "function", "complex"
 )
 
 is_complex_value <- function(value) identical(value$kind, "number") && identical(value$node$mode, "complex")
@@ -110,9 +111,9 @@ complex_product <- function(each) {
   )
 }
 
-complex_mean <- function(each, count) {
+complex_mean <- function(each, skip, count) {
   list(
-    sprintf("const R_xlen_t m_ = %s;", count), "DS_LONG sum_ = 0, isum_ = 0, rest_ = 0, irest_ = 0;",
+    counted_text(each, skip, count), "DS_LONG sum_ = 0, isum_ = 0, rest_ = 0, irest_ = 0;",
     each("{ const ds_complex e_ = @; sum_ += __real__ e_; isum_ += __imag__ e_; }"), "sum_ /= m_; isum_ /= m_;",
     "if (R_FINITE((double) sum_) && R_FINITE((double) isum_)) {",
     indent(each("{ const ds_complex e_ = @; rest_ += __real__ e_ - sum_; irest_ += __imag__ e_ - isum_; }")),

@@ -9,7 +9,8 @@ group_of <- function(group, rows) lapply(rows, function(lower) builtin(group, lo
 builtin_table <- function() {
   c(
     group_of("arithmetic, comparison, logic", arithmetic_rows()), group_of("mathematical functions", math_rows()),
-    group_of("complex numbers", complex_rows()), group_of("distributions", distribution_rows()), group_of("random numbers", draw_rows()),
+    group_of("complex numbers", complex_rows()),
+    group_of("distributions", distribution_rows()), group_of("random numbers", draw_rows()),
     group_of("reductions and statistics", reduction_rows()), group_of("making vectors and arrays", making_rows()),
     group_of("functions of whole vectors, which are R's own", c(whole_rows(), matrix_rows(), statistic_rows())),
     group_of("functions that apply others", apply_rows()), group_of("functions in terms of others", written_rows()),

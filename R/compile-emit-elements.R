@@ -123,7 +123,7 @@ emit_reduce <- function(em, name, node) {
       "DS_LONG product_ = 1;", each(sprintf("product_ *= %s;", if (mode == "double") "@" else "ds_i2d(@)")),
       "(double) product_"
     ),
-    mean = if (mode == "complex") complex_mean(each, parts$count) else mean_text(each, mode, node$skip, parts$count),
+    mean = mean_text(each, mode, node$skip, parts$count),
     which.max = which_text(each, mode, ">"),
     which.min = which_text(each, mode, "<"),
     min = extreme_text(each, mode, "<"),
@@ -157,13 +157,18 @@ sum_text <- function(each, mode) {
   )
 }
 
+# How many elements there are, into `m_`.
+counted_text <- function(each, skip, count) {
+  if (skip) c("R_xlen_t m_ = 0;", each("{ (void) (@); ++m_; }")) else sprintf("const R_xlen_t m_ = %s;", count)
+}
+
 # R's mean: a second pass adds what the first one lost (summary.c).
 mean_text <- function(each, mode, skip, count) {
+  if (mode == "complex") return(complex_mean(each, skip, count))
   double <- mode == "double"
   of <- if (double) "@" else "ds_i2d(@)"
   list(
-    if (skip) c("R_xlen_t m_ = 0;", each("{ (void) (@); ++m_; }")) else sprintf("const R_xlen_t m_ = %s;", count),
-    "DS_LONG sum_ = 0, rest_ = 0;", each(sprintf("sum_ += %s;", of)), "sum_ /= m_;",
+    counted_text(each, skip, count), "DS_LONG sum_ = 0, rest_ = 0;", each(sprintf("sum_ += %s;", of)), "sum_ /= m_;",
     if (double) c(
       "if (R_FINITE((double) sum_)) {", indent(each("rest_ += (@ - sum_);")), "  sum_ += rest_ / m_;",
       "}"

@@ -214,7 +214,8 @@ each_loop <- function(em, step, body, name, id, there) {
   flags <- has_own_flags(step, body)
   turning <- em$turning
   em$turning[[step$name]] <- name
-  looked <- em$form$lean && is_whole_mode(em$form$vars[[step$name]]$modes) && !step$args[[1]]$name %in% em$sure && !there
+  whole <- is_whole_mode(em$form$vars[[step$name]]$modes)
+  looked <- em$form$lean && whole && !step$args[[1]]$name %in% em$sure && !there
   late <- isTRUE(step$calm) || isTRUE(step$noted)
   take <- sprintf(
     if (!looked) "%s = %s[q%s];" else if (late) "%s = DS_NOTED(%s[q%s]);" else "%s = DS_THERE(%s[q%s]);",

@@ -16,8 +16,8 @@ mode_table <- list(
     tag = "DS_DOUBLE", sum = "double", zero = 0, whole = FALSE
   ),
   complex = list(
-    c = "ds_complex", object = "CPLXSXP", reader = "DS_COMPLEX_DATA", na = "DS_NA_COMPLEX", single = "ds_single_complex",
-    sign = "z", tag = "DS_COMPLEX", sum = "complex", zero = 0i, whole = FALSE
+    c = "ds_complex", object = "CPLXSXP", reader = "DS_COMPLEX_DATA", na = "DS_NA_COMPLEX",
+    single = "ds_single_complex", sign = "z", tag = "DS_COMPLEX", sum = "complex", zero = 0i, whole = FALSE
   )
 )
 

@@ -44,6 +44,7 @@ test_that("arithmetic, powers, comparisons and functions of complex numbers are 
   gives_the_same(function(z) exp(z) + log(z) * sqrt(z) - sin(z) / cos(z), calm)
   gives_the_same(function(z) sinh(z) + cosh(z) + tan(z) + atan(z), calm)
   gives_the_same(function(z) c(sum(z), mean(z), prod(z), sum(z, 1, TRUE)), calm)
+  gives_the_same(function(z) c(sum(z, na.rm = TRUE), mean(z, na.rm = TRUE), prod(z, na.rm = TRUE)), c(calm, NA, NaN))
   gives_the_same(function(z) list(cumsum(z), cumprod(z), diff(z), rev(z), rep(z, 2), z[-1], head(z, 3)), calm)
   gives_the_same(function(x, y) complex(real = x, imaginary = y) + as.complex(x), rnorm(3), rnorm(3))
   gives_the_same(function(r, phi) complex(modulus = r, argument = phi), 2, 0.3)
@@ -75,7 +76,7 @@ test_that("loops over complex numbers run native: Newton's method, an iterated m
   gives_the_same(slow_transform, c(1, 5, 2, 0.5, -3))
   horner <- function(a, z) {
     value <- 0i
-    for (i in length(a):1) value <- value * z + a[i]
+    for (i in rev(seq_along(a))) value <- value * z + a[i]
     value
   }
   gives_the_same(horner, c(1, -2, 0.5), 1 - 2i)
