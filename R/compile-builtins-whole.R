@@ -99,6 +99,7 @@ whole_rows <- function() {
     findInterval = asked_of_r("findInterval", always("integer"), like_first, risky = TRUE),
     tabulate = asked_of_r("tabulate", always("integer"), 1, risky = TRUE),
     cummax = asked_of_r("cummax", raised_mode, 1), cummin = asked_of_r("cummin", raised_mode, 1),
+    "length<-" = asked_of_r("length<-", identity, 1, risky = TRUE),
     head = asked_of_r("head", identity, 1, risky = TRUE, where = "utils"),
     tail = asked_of_r("tail", identity, 1, risky = TRUE, where = "utils")
   )

@@ -7,6 +7,11 @@ lower_assignment <- function(cx, code, wanted) {
   if (is.name(target)) return(assign_name(cx, as.character(target), code[[3]], wanted))
   head <- if (is.call(target)) call_name(target) else ""
   if (wanted) code[[3]] <- held_code(cx, code[[3]])
+  other <- if (is.call(target)) replacement_code(cx, target, code)
+  if (!is.null(other)) {
+    lower_step(cx, other)
+    return(if (wanted) lower(cx, code[[3]]) else null_value())
+  }
   value <- switch(head,
     "$" = assign_part(cx, target, code, as.character(target[[3]])),
     "[" = ,
@@ -154,6 +159,10 @@ lower_store <- function(cx, target, code) {
   name <- as.character(target[[2]])
   key <- variable_key(cx, name)
   exact <- call_name(target) == "[["
+  if (reaches_pairs(cx, target)) {
+    code[[3]] <- held_code(cx, code[[3]]) # the value first
+    target <- with_plain_places(cx, target)
+  }
   indices <- as.list(target)[-(1:2)]
   if (identical(cx$flow[[key]]$kind, "sequence")) refuse(cx, code, sprintf("the list `%s` is used as a whole", name))
   if (exact && identical(cx$flow[[key]]$kind, "list")) {

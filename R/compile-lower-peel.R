@@ -1,19 +1,54 @@
-# A variable that is a vector before a loop and a matrix after its first turn, `x <- m %*% x` say: the first turn
-# is written by itself, before a loop over the rest. A loop without a first turn, or one that ends in it, is left to R.
+# A variable that is a vector before a loop and a matrix after its first turn, `x <- m %*% x` say, or an integer before
+# and a double then: the first turn is written by itself, before a loop over the rest. A loop without a first turn, or
+# one that ends in it, is left to R.
 
+most_peeled <- 3 # `x <- y; y <- m %*% x` takes two turns
+
+# Where the loop is refused for what its variables are, or always falls back, it is tried without its first turn.
 with_peeling <- function(cx, code, lower_it) {
-  if (isTRUE(attr(code, "rest") >= 2)) return(lower_it()) # `x <- y; y <- m %*% x` takes two turns
-  kept <- mget(c("out", "flow", "loops", "line"), envir = cx)
+  if (isTRUE(attr(code, "rest") >= most_peeled)) return(lower_it())
+  kept <- mget(lowering_state, envir = cx)
   cx$shared$conflict <- FALSE
-  tryCatch(lower_it(), ds_error_unsupported = function(e) {
-    if (!cx$shared$conflict) rlang::cnd_signal(e)
+  made <- whole <- attempt_loop(cx, lower_it)
+  failed <- inherits(whole$end, "condition")
+  if (failed && !cx$shared$conflict) rlang::cnd_signal(whole$end)
+  if (failed || (whole$settled && cx$shared$peeling < 2 && is.null(attr(code, "rest")))) {
     list2env(kept, cx)
-    tryCatch(lower(cx, peeled_loop(cx, code), FALSE), ds_error_unsupported = function(again) rlang::cnd_signal(e))
-  })
+    peeling <- cx$shared$peeling
+    cx$shared$peeling <- peeling + !failed
+    apart <- attempt_loop(cx, function() lower(cx, peeled_loop(cx, code), FALSE))
+    cx$shared$peeling <- peeling
+    if (!inherits(apart$end, "condition") && (failed || !apart$settled)) made <- apart
+  }
+  if (inherits(made$end, "condition")) rlang::cnd_signal(whole$end)
+  list2env(made$state, cx)
+  cx$shared$settled <- cx$shared$settled || made$settled
+  if (made$end == "never") never(cx)
+  null_value()
+}
+
+lowering_state <- c("out", "flow", "loops", "line", "heads")
+
+# list(end, settled, state): whether some way leads on, or why it was refused; whether a variable that can be of
+# several modes there had to be of the highest; what was reached.
+attempt_loop <- function(cx, make) {
+  before <- cx$shared$settled
+  cx$shared$settled <- FALSE
+  end <- tryCatch(
+    {
+      make()
+      "goes on"
+    },
+    ds_never = function(e) "never",
+    ds_error_unsupported = identity
+  )
+  made <- list(end = end, settled = cx$shared$settled, state = mget(lowering_state, envir = cx))
+  cx$shared$settled <- before
+  made
 }
 
 peeled_loop <- function(cx, code) {
-  first <- function(body) structure(call("repeat", call("{", turn_alone(body), quote(break))), rest = 2)
+  first <- function(body) structure(call("repeat", call("{", turn_alone(body), quote(break))), rest = most_peeled)
   rest <- structure(code, rest = (attr(code, "rest") %||% 0) + 1)
   switch(call_name(code),
     `repeat` = call("{", first(code[[2]]), rest),
@@ -23,10 +58,29 @@ peeled_loop <- function(cx, code) {
 }
 
 peeled_for <- function(cx, code, first, rest) {
+  from <- counted_from(cx, code[[3]])
+  if (!is.null(from)) return(peeled_range(cx, code, first, rest, from))
   over <- own_variable(cx, code, "over")
   turn <- call("{", call("<-", code[[2]], call("[[", over, 1L)), first(code[[4]]))
   rest[[3]] <- call("[", over, quote(-1L))
   call("{", call("<-", over, code[[3]]), call("if", call(">", call("length", over), 0L), turn, quote(stop())), rest)
+}
+
+# The whole number that a range plainly starts from.
+counted_from <- function(cx, code) {
+  if (!is.call(code) || length(code) != 3 || call_name(code) != ":" || !is_builtin(cx, ":")) return(NULL)
+  from <- code[[2]]
+  if (is_number_code(from) && isTRUE(from == round(from) && abs(from) < most_integer)) as.integer(from)
+}
+
+peeled_range <- function(cx, code, first, rest, from) {
+  to <- own_variable(cx, code, "over")
+  turn <- call("{", call("<-", code[[2]], from), first(code[[4]]))
+  rest[[3]] <- call(":", from + 1L, to)
+  call(
+    "{", call("<-", to, code[[3]][[3]]), call("if", call(">=", to, from), turn, quote(stop())),
+    call("if", call(">=", to, from + 1L), rest)
+  )
 }
 
 # `next` ends a first turn as its end does.

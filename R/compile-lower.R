@@ -46,10 +46,12 @@ new_lowering <- function(kernel, shared) {
 
 # `lenient`: ways that the compiler does not take are left to R where they are reached. `nameless`: names of rows and
 # columns are of no matter. `series`: of vectors some may be time series. `told`: calls that print when all has ended.
+# `conflict`, `settled`, `peeling`: see with_peeling().
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$lenient <- isTRUE(kernel$lenient)
-  shared$conflict <- FALSE
+  shared$conflict <- shared$settled <- FALSE
+  shared$peeling <- 0
   shared$told <- kernel$told
   shared$nameless <- isTRUE(kernel$nameless)
   shared$series <- isTRUE(kernel$series)
@@ -333,6 +335,7 @@ node_of <- function(cx, value, code, named = FALSE) {
 
 settle <- function(cx, value) {
   if (length(value$modes) < 2) return(value)
+  if (length(cx$loops) && sum(value$modes %in% mode_names) > 1) cx$shared$settled <- TRUE
   if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) allow_tags(
     cx, value$key,
     value$node$mode

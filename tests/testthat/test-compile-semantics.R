@@ -313,3 +313,58 @@ test_that("products beside sums of turning signs are rounded twice, as in R", {
   set.seed(1)
   both_ways(turning, rnorm(400), rnorm(400), rnorm(400))
 })
+
+test_that("replacements of diagonals, lengths, missing places and pairs of places are R's", {
+  m <- matrix(as.double(1:9), 3)
+  diagonal <- function(m, v) {
+    diag(m) <- v
+    m
+  }
+  for (v in list(0, 7:9, c(1.5, 2))) both_ways(diagonal, m, v)
+  both_ways(diagonal, matrix(1:6, 2), 0.5)
+  longer <- function(x, n) {
+    length(x) <- n
+    is.na(x) <- 1
+    x
+  }
+  for (n in c(0, 2, 5)) both_ways(longer, c(1, 2, 3), n)
+  read <- function(m, i, j) m[cbind(i, j)]
+  written <- function(m, p) {
+    m[p] <- m[p] * 2
+    m
+  }
+  at <- list(c(1, 2), 1:3, c(1, 4), c(1, 0), c(2, NA), c(1.7, 2), -1)
+  for (i in at) both_ways(read, m, i, 2)
+  for (i in at) both_ways(written, m, matrix(c(i, rev(i)), ncol = 2))
+  both_ways(written, m, matrix(0, 0, 2))
+  both_ways(function(m, i) {
+    m[cbind(i, 1)] <- (i <- 2)
+    m[i, i]
+  }, m, 1)
+  expect_silent(ds_compile(read, whole = TRUE)(m, 1:2, 2))
+})
+
+test_that("a variable that is an integer before a loop and a double in it does not leave the loop to R", {
+  series <- function(x) {
+    term <- x
+    sum <- x
+    j <- 1
+    while (any(abs(term) > 1e-9)) {
+      j <- j + 1
+      term <- -x * term / j
+      sum <- sum + term
+    }
+    sum
+  }
+  halved <- function(n) {
+    p <- 1L
+    for (k in 1:n) for (j in 2:n) p <- -p * j / 2
+    p
+  }
+  for (given in list(list(series, 1:3), list(series, 2L), list(halved, 4L), list(halved, 2))) {
+    fast <- ds_compile(given[[1]], whole = TRUE)
+    expect_identical(outcome_of(fast, given[-1]), outcome_of(given[[1]], given[-1]))
+    expect_identical(ds_inspect(fast)$fallbacks, 0)
+  }
+  for (n in c(0, 1, 5.5)) both_ways(halved, n)
+})

@@ -1,0 +1,62 @@
+# Replacements that mean others: `diag(m) <- v`, `length(x) <- n`, `is.na(x) <- i`, `names(x) <- NULL`, and matrices
+# that are reached by pairs of places, `m[cbind(i, j)]`.
+
+# The code of an assignment that means the same; NULL where there is none.
+replacement_code <- function(cx, target, code) {
+  head <- call_name(target)
+  plain <- is.name(target[[2]]) && length(target) == 2 && is_builtin(cx, paste0(head, "<-"))
+  if (!plain || !head %in% names(replacements)) return(NULL)
+  replacements[[head]](cx, target[[2]], code[[3]], code)
+}
+
+replacements <- list(
+  diag = function(cx, name, value, code) {
+    held <- held_code(cx, value)
+    count <- own_variable(cx, code, "count")
+    known <- bquote(if (length(.(held)) != 1 && length(.(held)) != .(count)) stop())
+    at <- bquote(1 + (seq_len(.(count)) - 1) * (nrow(.(name)) + 1))
+    bquote({
+      .(count) <- min(nrow(.(name)), ncol(.(name)))
+      .(known)
+      .(name)[.(at)] <- .(held)
+    })
+  },
+  length = function(cx, name, value, code) call("<-", name, call("length<-", name, value)),
+  is.na = function(cx, name, value, code) call("<-", call("[", name, value), NA),
+  names = function(cx, name, value, code) if (is.null(value)) call("<-", name, call("unname", name))
+)
+
+# `m[pairs]` as `m[places]`. Pairs that lie outside, are 0 or missing are left to R.
+with_plain_places <- function(cx, code) {
+  name <- code[[2]]
+  pairs <- pair_codes(cx, code[[3]])
+  row <- held_code(cx, call("trunc", pairs[[1]]))
+  column <- held_code(cx, call("trunc", pairs[[2]]))
+  within <- function(at, most) bquote(all(.(at) >= 1) && all(.(at) <= .(most)))
+  inside <- call("&&", within(row, call("nrow", name)), within(column, call("ncol", name)))
+  lower_step(cx, call("if", call("!", inside), quote(stop())))
+  call("[", name, bquote((.(column) - 1) * nrow(.(name)) + .(row)))
+}
+
+# Is it a matrix whose index is a matrix of numbers?
+reaches_pairs <- function(cx, code) {
+  if (!is.name(code[[2]]) || length(code) != 3 || call_name(code) != "[" || rlang::is_missing(code[[3]])) return(FALSE)
+  matrix_type(cx, code[[2]]) && (is_pair(cx, code[[3]]) || matrix_type(cx, code[[3]], c("integer", "double")))
+}
+
+is_pair <- function(cx, code) {
+  is.call(code) && call_name(code) == "cbind" && length(code) == 3 && is_builtin(cx, "cbind")
+}
+
+matrix_type <- function(cx, code, modes = mode_names) {
+  key <- if (is.name(code)) variable_key(cx, as.character(code))
+  type <- if (!is.null(key)) cx$flow[[key]]
+  identical(type$kind, "number") && type$rank == 2 && all(type$modes %in% modes)
+}
+
+# The codes of rows and columns.
+pair_codes <- function(cx, index) {
+  if (is.call(index)) return(as.list(index)[-1])
+  lower_step(cx, bquote(if (ncol(.(index)) != 2) stop()))
+  lapply(0:1, function(k) bquote(.(index)[.(k) * nrow(.(index)) + seq_len(nrow(.(index)))]))
+}
