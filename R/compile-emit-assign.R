@@ -6,6 +6,7 @@ emit_assign <- function(em, step, name) {
   if (is_scalar(em$form, step$name)) return(emit_scalar(em, step, name, node))
   if (node$op == "var") return(emit_alias(em, step$name, name, node))
   if (node$op == "ask") return(emit_ask(em, name, node))
+  if (node$op == "recurse") return(emit_recurse(em, name, node))
   if (node$op == "part") return(emit_part(em, name, step$name, node))
   made <- switch(node$op,
     fill = make_fill(em, node, isTRUE(step$late)),
@@ -73,15 +74,8 @@ spare_line <- function(em, name) {
 emit_ask <- function(em, name, node) {
   type <- em$form$vars[[node_target(em, name)]]
   texts <- rep("", length(node$texts))
-  texts[is.na(node$texts)] <- vapply(node$args, function(arg) {
-    if (arg$rank == 0) sprintf("%s(%s)", mode_field(arg$mode, "single"), c_value(em, arg)) else
-      whole_object(em, arg$name)
-  }, "")
+  texts[is.na(node$texts)] <- vapply(node$args, object_text, "", em = em)
   texts[!is.na(node$texts)] <- sprintf("Rf_mkString(%s)", vapply(node$texts[!is.na(node$texts)], c_string, ""))
-  extents <- if (type$rank > 1) sprintf(
-    "%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name,
-    seq_len(type$rank)
-  )
   c("{", indent(c(
     sprintf("DS_ARGUMENTS(%d);", length(texts)), sprintf(
       "DS_ARGUMENT(%d, %s, %s);", seq_along(texts) - 1L,
@@ -90,8 +84,34 @@ emit_ask <- function(em, name, node) {
     sprintf(
       "DS_ASK(%s, %s, %s, %s, %s, %d);", name, mode_field(node$mode, "object"), mode_field(node$mode, "reader"),
       c_string(node$fn), c_string(node$where), type$rank
-    ), extents,
+    ), given_lines(em, name, type$rank)
+  )), "}")
+}
+
+# A value as R's object.
+object_text <- function(em, node) {
+  if (node$rank > 0) return(whole_object(em, node$name))
+  sprintf("%s(%s)", mode_field(node$mode, "single"), c_value(em, node))
+}
+
+# What goes with an object that a variable was given.
+given_lines <- function(em, name, rank) {
+  c(
+    if (rank > 1) sprintf("%1$s_d%2$d = ds_extent(%1$s_s, %2$d);", name, seq_len(rank)),
     if (node_target(em, name) %in% em$form$owned) sprintf("%s_own = 1;", name)
+  )
+}
+
+emit_recurse <- function(em, name, node) {
+  rank <- em$form$vars[[node_target(em, name)]]$rank
+  objects <- vapply(node$args, object_text, "", em = em)
+  c("{", indent(c(
+    sprintf("DS_GIVE(%d);", length(objects)),
+    sprintf("SET_VECTOR_ELT(ds_list, %d, %s);", seq_along(objects) - 1L, objects),
+    sprintf(
+      "DS_RECURSE(%s, %s, %d, %s, %s, %d);", name, c_routine(node$routine), length(objects),
+      mode_field(node$mode, "object"), mode_field(node$mode, "reader"), rank
+    ), given_lines(em, name, rank)
   )), "}")
 }
 

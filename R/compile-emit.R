@@ -18,17 +18,26 @@ emit_form <- function(form) {
 # With marks where the code of another line begins.
 marked_source <- function(form) {
   names(form$callees) <- vapply(form$callees, function(callee) callee$name, "")
-  deep <- recursive_callees(form$callees)
-  calm <- calm_callees(form$callees, deep)
-  callees <- lapply(form$callees, annotate_form, main = FALSE, calm = calm)
+  is_recursive <- vapply(form$callees, function(callee) isTRUE(callee$recursive), NA)
+  routines <- lapply(form$callees[is_recursive], function(routine) {
+    annotate_form(c(routine, form[c("past_end", "careful")]))
+  })
+  callees <- form$callees[!is_recursive]
+  deep <- recursive_callees(callees)
+  calm <- calm_callees(callees, deep)
+  callees <- lapply(callees, annotate_form, main = FALSE, calm = calm)
+  routines <- lapply(routines, utils::modifyList, list(calm_routines = calm))
   main <- annotate_form(form, main = TRUE, calm = calm)
-  heads <- vapply(callees, function(callee) paste0(callee_head(callee), ";"), "")
+  heads <- c(vapply(callees, callee_head, ""), vapply(routines, routine_head, ""))
   lines_of(
     "#include <deepstride/kernel.h>",
-    if (any(vapply(c(list(main), callees), speaks_complex, NA))) "#include <deepstride/complex.h>", "",
-    if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", "", heads),
-    lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))), "",
-    emit_kernel(main, length(callees) > 0)
+    if (any(vapply(c(list(main), callees, routines), speaks_complex, NA))) "#include <deepstride/complex.h>", "",
+    if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", ""),
+    if (length(routines)) c("static int ds_kept, ds_own;", ""),
+    if (length(heads)) paste0(heads, ";"),
+    lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))),
+    lapply(routines, function(routine) c("", emit_routine(routine))), "",
+    emit_kernel(main, length(callees) > 0, length(routines) > 0)
   )
 }
 
@@ -55,7 +64,8 @@ new_emitter <- function(form) {
   em
 }
 
-emit_kernel <- function(form, has_callees) {
+# list(held, lines): what a routine of objects protects, and what stands in it.
+routine_body <- function(form) {
   em <- new_emitter(form)
   body <- with_looks(emit_steps(em, form$steps))
   arrays <- Filter(function(id) !is_scalar(form, id) && !id %in% form$constant, names(em$names))
@@ -63,17 +73,37 @@ emit_kernel <- function(form, has_callees) {
     emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1))
   }))
   slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)))
+  list(held = length(arrays) + length(slots) + length(sequences_of(em)), lines = c(
+    body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
+    if (draws_itself(form)) "GetRNGstate();", "", body, ending_lines(c(given, body))
+  ))
+}
+
+# A routine that is called by a kernel leaves the generator's state to that.
+draws_itself <- function(form) form$random && !isTRUE(form$recursive)
+
+routine_head <- function(form) sprintf("static SEXP %s(SEXP *a, int *where)", c_routine(form$name))
+
+emit_routine <- function(form) {
+  made <- routine_body(form)
+  lines_of(paste(routine_head(form), "{"), indent(c(
+    sprintf("enum { held = %d };", made$held), "ds_own = held;", made$lines
+  )), "}")
+}
+
+emit_kernel <- function(form, has_callees, has_routines) {
+  made <- routine_body(form)
+  apart <- has_callees || has_routines
   lines_of(
-    sprintf("enum { held = %d };", length(arrays) + length(slots) + length(sequences_of(em))), "",
-    if (has_callees) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
-    indent(c(
-      body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
-      if (form$random) "GetRNGstate();", "", body, ending_lines(c(given, body))
-    )),
-    "}",
-    if (has_callees) c(
-      "", "SEXP ds_kernel(SEXP *a, int *where) {", "  give_up_below = ds_stack_end();",
-      "  if (_setjmp(give_up)) { UNPROTECT(held); return NULL; }",
+    sprintf("enum { held = %d };", made$held), "",
+    if (apart) "static SEXP ds_body(SEXP *a, int *where) {" else "SEXP ds_kernel(SEXP *a, int *where) {",
+    indent(made$lines), "}",
+    if (apart) c(
+      "", "SEXP ds_kernel(SEXP *a, int *where) {", if (has_routines) c("  ds_kept = 0;", "  ds_own = held;"),
+      if (has_callees) c(
+        "  give_up_below = ds_stack_end();",
+        sprintf("  if (_setjmp(give_up)) { UNPROTECT(%s); return NULL; }", if (has_routines) "ds_kept + ds_own" else "held")
+      ),
       "  return ds_body(a, where);", "}"
     )
   )
@@ -324,8 +354,8 @@ emit_return <- function(em, step) {
     ))
   }
   made <- emit_object(em, step$shape, step$args)
-  random <- if (em$form$random) "PutRNGstate();"
-  give <- if (step$visible) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
+  random <- if (draws_itself(em$form)) "PutRNGstate();"
+  give <- if (step$visible || isTRUE(em$form$recursive)) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
   c("{", indent(c(
     made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
     flags_mark(made$count + 1L), random,

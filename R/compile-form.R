@@ -35,6 +35,7 @@ op_table <- c(
     statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
     sample = op_row(3, "replace", effects = "draws"), sample_weighted = op_row(4, "replace", effects = "draws"),
     part = op_row(NA, "name", effects = c("reads", "falls back")),
+    recurse = op_row(NA, "routine", effects = "falls back"),
     ask = op_row(NA, c("fn", "where", "labels", "risky", "texts"))
   ),
   # steps

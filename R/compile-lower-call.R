@@ -1,6 +1,7 @@
 # Functions that a kernel calls. One of single numbers becomes a C function, once for the
-# types it is called with, and may call itself; any other is written into its caller,
-# with variables of its own, and its arguments are worked out when R would.
+# types it is called with, and may call itself; one of vectors that calls itself becomes a
+# routine; any other is written into its caller, with variables of its own, and its arguments
+# are worked out when R would.
 
 lower_call <- function(cx, name, code) {
   key <- variable_key(cx, name)
@@ -32,8 +33,8 @@ lower_kernel_call <- function(cx, kernel, name, code) {
   kernel <- matched$kernel
   given <- matched$given
   functions <- Filter(Negate(is.null), lapply(given, function(part) function_argument(cx, part)))
-  if (length(functions)) return(write_in(cx, kernel, given, code, functions))
-  stand_alone(cx, kernel, given, code) %||% write_in(cx, kernel, given, code)
+  alone <- if (length(functions) == 0) stand_alone(cx, kernel, given, code)
+  alone %||% recursive_call(cx, kernel, given, code, functions) %||% write_in(cx, kernel, given, code, functions)
 }
 
 # The function that an argument is, as a kernel; NULL where it is something else.
@@ -221,8 +222,8 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
   own <- paste(c(kernel_words(kernel), kernel$scope$prefix), collapse = " ")
   if (own %in% cx$written_in) {
     refuse(
-      cx, code, sprintf("`%s()` calls itself with vectors, or from inside a kernel", kernel$name),
-      "Functions that call themselves take and give single numbers, and stand outside the kernel."
+      cx, code, sprintf("`%s()` calls itself by way of others, or from inside a kernel", kernel$name),
+      "Functions that call themselves stand outside the kernel."
     )
   }
   cx$shared$written <- cx$shared$written + 1

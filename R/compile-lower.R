@@ -93,7 +93,7 @@ called_forms <- function(form, callees) {
 routines_called <- function(steps) {
   found <- character()
   look <- function(node) {
-    if (node$op == "call") found <<- c(found, node$routine)
+    if (node$op %in% c("call", "recurse")) found <<- c(found, node$routine)
     lapply(node$args, look)
   }
   each_step(steps, function(step) lapply(step$args, look))
@@ -106,7 +106,8 @@ lower_function <- function(kernel, types, shared) {
   pending <- names(types)[vapply(types, function(type) !is.null(type$pending), NA)]
   cx$scope <- new_scope(kernel, missing = missing)
   cx$flow <- types
-  given <- setdiff(names(types), c(missing, pending))
+  functions <- names(types)[vapply(types, function(type) type$kind == "function", NA)]
+  given <- setdiff(names(types), c(missing, pending, functions))
   arguments <- vapply(given, function(name) {
     if (types[[name]]$kind == "sequence") return(sequence_id(cx, name))
     held_name(cx, name, types[[name]]$modes, types[[name]]$rank)

@@ -615,6 +615,18 @@ static inline SEXP ds_ask(SEXP call, const char *fn, const char *where) {
   return value;
 }
 
+/* A routine that calls itself. What is protected on the way down is counted: `ds_kept` by its callers, `ds_own` by
+ * the one that runs; too deep it is left to R. The value is no object of the caller's. */
+#define DS_GIVE(count) SEXP ds_list = REPROTECT_IT(Rf_allocVector(VECSXP, count))
+#define DS_RECURSE(x, routine, count, object, reader, rank) do { \
+  SEXP ds_each[(count) + 1]; for (int ds_j = 0; ds_j < (count); ++ds_j) ds_each[ds_j] = VECTOR_ELT(ds_list, ds_j); \
+  DS_NEED(ds_kept < 20000 && DS_STACK > ds_stack_end()); const int ds_before = ds_kept; ds_kept += held; \
+  SEXP ds_made = routine(ds_each, where); ds_kept = ds_before; ds_own = held; \
+  if (DS_RARE((uintptr_t) ds_made < 4096)) { UNPROTECT(held); return ds_made; } \
+  REPROTECT(x##_s = ds_made, x##_i); \
+  for (int ds_j = 0; ds_j < (count); ++ds_j) if (ds_made == ds_each[ds_j]) { REPROTECT(x##_s = Rf_duplicate(ds_made), x##_i); break; } \
+  DS_NEED(TYPEOF(x##_s) == object && ds_is_plain(x##_s, rank)); x = reader(x##_s); x##_n = x##_room = XLENGTH(x##_s); } while (0)
+
 /* Room for position `needed`: amortised constant time. A vector that has begun to grow is given
  * more at once, up to the turns of the loop that it grows in. */
 static inline SEXP ds_grown(SEXP s, SEXPTYPE type, R_xlen_t used, R_xlen_t needed, R_xlen_t turns, R_xlen_t *room) {

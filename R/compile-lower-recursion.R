@@ -1,0 +1,107 @@
+# Functions that call themselves with vectors, or give such: routines of their own, which take and give R's objects.
+# What they give is found by following them until it no longer changes, from the ways that don't call them again.
+
+calls_itself <- function(kernel) kernel$name %in% called_names(kernel$body)
+
+# A function that is made inside another as one that is not: what it reads there becomes arguments, itself
+# included. NULL where it is called from elsewhere, or assigns outside itself.
+lifted_kernel <- function(cx, kernel) {
+  if (is.null(kernel$scope)) return(kernel)
+  if (!identical(cx$scope$prefix, kernel$scope$prefix) || "<<-" %in% all.names(kernel$body)) return(NULL)
+  outer <- setdiff(all.names(kernel$body), c(names(kernel$formals), assigned_names(kernel$body)))
+  kernel$lifted <- Filter(function(name) !is.null(variable_key(cx, name)), outer)
+  kernel$formals[kernel$lifted] <- list(rlang::missing_arg())
+  kernel["scope"] <- list(NULL)
+  kernel
+}
+
+# A call of such a function; NULL where it is none, or takes what routines don't. `functions` are arguments that are
+# functions: they stay the same all the way down, and are part of the routine.
+recursive_call <- function(cx, kernel, given, code, functions) {
+  kernel <- if (calls_itself(kernel)) lifted_kernel(cx, kernel)
+  if (is.null(kernel)) return(NULL)
+  given[kernel$lifted] <- lapply(kernel$lifted, as.name)
+  inner <- lapply(given[kernel$lifted], function(part) function_argument(cx, part))
+  functions <- c(functions, Filter(Negate(is.null), inner))
+  if (kernel$name %in% kernel$lifted) functions[[kernel$name]] <- kernel
+  given <- given[setdiff(names(given), names(functions))]
+  if (!all(vapply(given, function(part) is_calm(cx, part), NA))) return(NULL)
+  before <- list(flow = cx$flow, out = cx$out, temporaries = cx$temporaries)
+  values <- lower_in_order(cx, unname(given), function(cx, part) lower(cx, part))
+  values <- lapply(values, function(value) if (identical(value$kind, "number")) settle(cx, value) else value)
+  plain <- vapply(values, function(value) {
+    identical(value$kind, "number") && !is.null(value$node) && is.null(value$names) && length(value$modes) == 1
+  }, NA)
+  if (!all(plain)) {
+    list2env(before, cx)
+    return(NULL)
+  }
+  nodes <- lapply(values, function(value) if (value$node$rank > 0) named_node(cx, value$node) else value$node)
+  types <- lapply(kernel$formals, function(default) unset_type())
+  types[names(functions)] <- lapply(functions, function(f) list(kind = "function", kernel = f))
+  types[names(given)] <- lapply(nodes, function(node) number_type(node$mode, node$rank))
+  call_routine(cx, ask_routine(cx, kernel, types), nodes)
+}
+
+call_routine <- function(cx, found, nodes) {
+  if (is.null(found$type)) never(cx) # nothing is known yet of what it gives
+  cx$random <- cx$random || found$random
+  cx$outside <- union(cx$outside, found$outside)
+  outside <- lapply(found$outside, function(key) {
+    type <- cx$shared$outside[[key]]$type
+    var_node(cx, held_name(cx, key, type$modes, type$rank))
+  })
+  rank <- found$type$rank
+  node <- in_variable(cx, value_node("recurse", found$type$modes, max(1, rank), c(nodes, outside),
+    routine = found$routine
+  ))
+  new_value(if (rank == 0) value_node("single", node$mode, 0, list(node)) else node)
+}
+
+# list(routine, type, random, outside, form); `mode` says in a word what is known of the type.
+ask_routine <- function(cx, kernel, types) {
+  shared <- cx$shared
+  key <- paste(c("routine", kernel_words(kernel), vapply(types, routine_code, "")), collapse = " ")
+  if (is.null(shared$callees[[key]])) {
+    routine <- sprintf("%s_%d", kernel$name, length(shared$callees) + 1L)
+    shared$callees[[key]] <- list(routine = routine, mode = "none", random = FALSE, outside = character())
+  }
+  if (key %in% shared$busy) return(shared$callees[[key]])
+  shared$busy <- c(shared$busy, key)
+  on.exit(shared$busy <- setdiff(shared$busy, key))
+  repeat {
+    before <- shared$callees[[key]][c("mode", "random", "outside")]
+    shared$callees[[key]] <- lower_routine(cx, kernel, types, shared$callees[[key]]$routine)
+    if (identical(before, shared$callees[[key]][c("mode", "random", "outside")])) break
+  }
+  shared$callees[[key]]
+}
+
+routine_code <- function(type) {
+  if (type$kind == "function") paste(kernel_words(type$kernel), collapse = " ") else type_code(type)
+}
+
+lower_routine <- function(cx, kernel, types, routine) {
+  form <- lower_function(kernel, types, cx$shared)
+  form$name <- routine
+  form$recursive <- TRUE
+  type <- routine_type(cx, kernel, form)
+  list(
+    routine = routine, mode = if (is.null(type)) "none" else type_code(type), type = type, random = form$random,
+    outside = form$outside, form = form
+  )
+}
+
+# What all ways out give, a number where a vector is given elsewhere being a vector.
+routine_type <- function(cx, kernel, form) {
+  if (length(form$returned) == 0) return(NULL)
+  plain <- vapply(form$returned, function(value) {
+    value$kind == "number" && !is.null(value$node) && length(value$modes) == 1 && is.null(value$names)
+  }, NA)
+  nodes <- lapply(form$returned[plain], function(value) value$node)
+  ranks <- unique(node_ranks(nodes))
+  if (!all(plain) || length(unique(node_modes(nodes))) > 1 || (length(ranks) > 1 && max(ranks) > 1)) {
+    refuse(cx, as.name(kernel$name), sprintf("`%s()` calls itself and gives values of several kinds", kernel$name))
+  }
+  number_type(nodes[[1]]$mode, max(ranks))
+}

@@ -1,0 +1,118 @@
+# Functions that call themselves with vectors, matrices and functions.
+
+gives_native <- function(f, ...) {
+  given <- list(...)
+  fast <- ds_compile(f, whole = TRUE)
+  expect_identical(outcome_of(fast, given), outcome_of(f, given))
+  expect_identical(ds_inspect(fast)$fallbacks, 0)
+  invisible(fast)
+}
+
+quick <- function(x) {
+  if (length(x) <= 1) return(x)
+  rest <- x[-1]
+  c(quick(rest[rest < x[1]]), x[1], quick(rest[rest >= x[1]]))
+}
+
+test_that("sorting, minors, combinations, transforms and moves run native", {
+  for (x in list(c(3, 1, 2, 5, 4), 5:1, numeric(), 1, rnorm(60))) gives_native(quick, x)
+  minors <- function(m) {
+    if (nrow(m) == 1) return(m[1, 1])
+    sum <- 0
+    for (j in seq_len(ncol(m))) sum <- sum + (-1)^(1 + j) * m[1, j] * minors(m[-1, -j, drop = FALSE])
+    sum
+  }
+  environment(minors) <- list2env(list(minors = minors))
+  gives_native(minors, matrix(c(2, 1, 3, 4, 5, 6, 7, 8, 10), 3))
+  space <- new.env()
+  local({
+    chosen <- function(v, m) {
+      if (m == 1) return(matrix(v, ncol = 1))
+      if (length(v) == m) return(matrix(v, 1))
+      rbind(cbind(v[1], chosen(v[-1], m - 1)), chosen(v[-1], m))
+    }
+    transform <- function(x) {
+      n <- length(x)
+      if (n == 1) return(x)
+      even <- transform(x[seq(1, n, by = 2)])
+      odd <- transform(x[seq(2, n, by = 2)])
+      turned <- exp(-2i * pi * (0:(n / 2 - 1)) / n) * odd
+      c(even + turned, even - turned)
+    }
+    drawn <- function(n) if (n == 0) runif(1) else c(drawn(n - 1), rnorm(1))
+    grown <- function(x, n) {
+      if (n == 0) return(x)
+      x[length(x) + 1] <- n
+      grown(x, n - 1)
+    }
+    scaled <- function(x, k = 2) {
+      if (length(x) <= k) return(x * scale_of)
+      c(scaled(x[1:k]), scaled(x[(k + 1):length(x)]))
+    }
+  }, envir = space)
+  gives_native(space$chosen, c(1, 2, 3, 4), 2)
+  gives_native(space$transform, c(1, 5, 2, 8) + 0i)
+  gives_native(space$drawn, 5)
+  gives_native(space$grown, c(1, 2), 4)
+  space$scale_of <- 3
+  gives_native(space$scaled, c(1, 2, 3, 4, 5))
+})
+
+test_that("those that are made inside another function take what they read there along", {
+  nested <- function(x, k) {
+    w <- k * 2
+    turn <- function(v) if (length(v) < 2) v * w else c(turn(v[-1]), v[1] + k)
+    y <- turn(x)
+    w <- 1
+    y + turn(x)
+  }
+  gives_native(nested, c(1, 2, 3), 4)
+  quadrature <- function(a, b, tol) {
+    f <- function(x) x^2 * sin(x)
+    halve <- function(a, b, fa, fb, whole) {
+      m <- (a + b) / 2
+      fm <- f(m)
+      left <- (m - a) * (fa + fm) / 2
+      right <- (b - m) * (fm + fb) / 2
+      if (abs(left + right - whole) < tol) return(left + right)
+      halve(a, m, fa, fm, left) + halve(m, b, fm, fb, right)
+    }
+    halve(a, b, f(a), f(b), (b - a) * (f(a) + f(b)) / 2)
+  }
+  gives_native(quadrature, 0, 2, 1e-4)
+  outward <- function(x) {
+    out <- c()
+    walk <- function(v) {
+      if (length(v) == 0) return(invisible())
+      out <<- c(out, v[1])
+      walk(v[-1])
+    }
+    walk(x)
+    out
+  }
+  expect_identical(suppressMessages(ds_compile(outward)(c(1, 2, 3))), c(1, 2, 3))
+})
+
+test_that("errors, missing values and values of several kinds in the depth are R's", {
+  ends <- function(x) if (length(x) < 2) stop("too short") else if (length(x) == 2) x else ends(x[-1])
+  kinds <- function(x) if (length(x) == 1) TRUE else c(kinds(x[-1]), 1)
+  counted <- function(x, n) {
+    if (n == 0L) return(x)
+    x[1] <- x[1] + 1L
+    counted(x, n - 1L)
+  }
+  space <- list2env(list(ends = ends, kinds = kinds, counted = counted))
+  both <- function(name, ...) {
+    f <- `environment<-`(space[[name]], space)
+    assign(name, f, space)
+    fast <- ds_compile(f)
+    for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), outcome_of(f, list(...)))
+  }
+  both("ends", c(1, 2, 3, 4))
+  both("ends", 1)
+  both("kinds", c(1, 2, 3))
+  both("counted", c(NA, 1L), 4L)
+  both("counted", c(.Machine$integer.max - 2L, 1L), 4L)
+  fast <- ds_compile(quick)
+  expect_identical(outcome_of(fast, list(c(2, NA, 1))), outcome_of(quick, list(c(2, NA, 1))))
+})
