@@ -84,9 +84,17 @@ lower_sapply <- function(cx, call) {
   over <- own_variable(cx, call, "over")
   out <- own_variable(cx, call, "out")
   before <- c(f$before, list(call("<-", over, args$X), none_stops(over), call("<-", out, NULL)))
-  map_columns(cx, call, before, call("length", over), function(at) {
+  made <- map_columns(cx, call, before, call("length", over), function(at) {
     as.call(c(f$head, call("[[", over, at), args$...))
   }, out)
+  names_nothing(cx, call, over)
+  made
+}
+
+# Of text R makes names.
+names_nothing <- function(cx, call, over) {
+  type <- cx$flow[[variable_key(cx, as.character(over))]]
+  if ("character" %in% type$modes) refuse(cx, call, sprintf("the names that `%s()` gives", call_name(call)))
 }
 
 # The results must be of the mode that is said, or convert to it.
@@ -100,6 +108,7 @@ lower_vapply <- function(cx, call) {
   type <- map_loop(cx, call, before, call("length", over), function(at) {
     as.call(c(f$head, call("[[", over, at), args$...))
   }, function(value, at) call("<-", call("[", out, at), value))
+  names_nothing(cx, call, over)
   modes <- setdiff(type$modes, "unset")
   if (highest_mode(c(modes, sub("numeric", "double", mode))) != sub("numeric", "double", mode)) {
     fall_back(cx, "values of vapply() of another type")
@@ -177,6 +186,7 @@ lower_mapply <- function(cx, call) {
   map_loop(cx, call, before, call("length", over[[1]]), function(at) {
     as.call(c(f$head, lapply(over, function(one) call("[[", one, at))))
   }, gathered(out))
+  names_nothing(cx, call, over[[1]])
   lower(cx, out)
 }
 

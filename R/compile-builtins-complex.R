@@ -17,14 +17,6 @@ takes_complex <- c(
 
 is_complex_value <- function(value) identical(value$kind, "number") && identical(value$node$mode, "complex")
 
-# Of a value that the function `head` is given.
-check_complex <- function(cx, head, code, value) {
-  if (length(head) && is_complex_value(value) && !head %in% takes_complex) {
-    refuse(cx, code, sprintf("complex numbers in `%s()`", head))
-  }
-  value
-}
-
 # R's own result, complex where some operand is.
 or_complex <- function(mode) function(modes) if ("complex" %in% modes) "complex" else mode
 

@@ -130,6 +130,8 @@ lower_concat <- function(cx, call) {
   labels <- labels[full]
   if (length(values) == 0) return(null_value())
   found <- settled_concat(cx, values)
+  text <- vapply(found$values, function(value) value$node$mode == "character", NA)
+  if (any(text) && !all(text)) refuse(cx, call, "text beside numbers")
   names <- concat_names(cx, call, found$values, labels)
   parts <- lapply(found$values, function(value) {
     node <- as_mode(value$node, found$mode)
@@ -218,6 +220,7 @@ lower_list <- function(cx, call) {
 making_rows <- function() {
   list(
     numeric = zeros("double"), double = zeros("double"), integer = zeros("integer"), logical = zeros("logical"),
+    character = zeros("character"),
     vector = lower_vector, rep = lower_rep, rep_len = lower_rep_len, rep.int = lower_rep, matrix = lower_matrix,
     array = lower_array, ":" = lower_colon, seq_len = lower_seq_len, seq_along = lower_seq_along, seq = lower_seq,
     seq.int = lower_seq, c = lower_concat, append = lower_append, list = lower_list, rev = along("rev", identity),

@@ -34,7 +34,7 @@ type_rows <- function() {
     is.double = type_question("is.double", is_mode("double")),
     is.integer = type_question("is.integer", is_mode("integer")),
     is.logical = type_question("is.logical", is_mode("logical")),
-    is.character = type_question("is.character", never_so, of_text = TRUE),
+    is.character = type_question("is.character", is_mode("character"), of_text = TRUE),
     is.complex = type_question("is.complex", is_mode("complex")),
     is.factor = type_question("is.factor", never_so), is.data.frame = type_question("is.data.frame", never_so),
     is.function = type_question("is.function", never_so, of_function = TRUE),
@@ -53,6 +53,7 @@ modes_called <- function(mode) {
     double = ,
     integer = ,
     complex = ,
+    character = ,
     logical = mode,
     character()
   )

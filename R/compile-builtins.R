@@ -88,6 +88,8 @@ settled_modes <- function(cx, values, mode_of) {
 
 # An element-wise value of these operands, with the names that R gives it.
 element_value <- function(cx, call, op, values, ...) {
+  text <- vapply(values, function(value) "character" %in% value$modes, NA)
+  if (any(text) && !all(text)) refuse(cx, call, "text beside numbers")
   names <- element_names(cx, call, values)
   nodes <- lapply(values, function(value) as_leaf(cx, value$node))
   new_value(element_node(op, nodes, ...), names = names)

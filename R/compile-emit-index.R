@@ -124,8 +124,11 @@ emit_store <- function(em, step, name) {
   type <- em$form$vars[[step$name]]
   text <- c_value(em, step$args[[1]])
   at <- step$args[-1]
-  if (isTRUE(step$proved)) return(sprintf("%s[%s] = %s;", name, proved_text(em, name, at), text))
+  if (isTRUE(step$proved) && type$modes != "character") {
+    return(sprintf("%s[%s] = %s;", name, proved_text(em, name, at), text))
+  }
   places <- vapply(at, function(arg) place_text(em, arg), "")
+  if (type$modes == "character") return(text_store(name, places, text))
   if (length(at) > 4) return(sprintf(
     "{ const %s x_ = %s; %s[%s] = x_; }", mode_field(type$modes, "c"), text, name,
     many_text(name, places)
@@ -136,6 +139,12 @@ emit_store <- function(em, step, name) {
     return(sprintf("%s(%s, %s, %s);", if (isTRUE(step$below)) "DS_PUT_BELOW" else "DS_PUT", name, places, text))
   }
   sprintf("DS_PUT_OR_GROW(%s, %s, %s, %s, %s);", name, places, text, em$turns, mode_args(type$modes))
+}
+
+# R is told of text that it is to keep. No vector of text grows by its places.
+text_store <- function(name, places, text) {
+  spot <- if (length(places) > 1) sprintf("%s + 1", many_text(name, places)) else places
+  sprintf("DS_PUT_TEXT(%s, %s, %s);", name, spot, text)
 }
 
 grows <- function(em, id) em$past_end || id %in% em$form$growing

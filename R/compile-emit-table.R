@@ -65,6 +65,8 @@ strict_by_mode$complex <- c_calls(c(is_na = "ds_isna_z", is_nan = "ds_isnan_z", 
   is_infinite = "ds_isinf_z"), 1)
 strict_by_mode$complex <- c(strict_by_mode$complex, c_calls(c(eq = "ds_eq_z", ne = "ds_ne_z"), 2))
 
+strict_by_mode$character <- c(list(is_na = c_row("@1 == NA_STRING", 9)), c_calls(c(eq = "ds_eq_t", ne = "ds_ne_t"), 2))
+
 # Integer ops that need no look at NA nor overflow, where a pass has proved that.
 sure_table <- list(
   integer_to_double = c_row("(double) @1", 14), neg_i = c_row("-@1", 14), abs_i = c_row("ds_abs_sure(@1)"),

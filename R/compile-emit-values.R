@@ -46,6 +46,9 @@ all_sure <- function(em, node) {
 
 constant_text <- function(node) {
   value <- node$value
+  if (is.character(value)) {
+    return(c_text(if (is.na(value)) "NA_STRING" else sprintf("DS_TEXT_CONSTANT(%s)", c_string(value))))
+  }
   if (is.complex(value)) {
     parts <- vapply(c(Re(value), Im(value)), function(part) constant_text(const_node(part))$text, "")
     return(c_text(sprintf("__builtin_complex(%s, %s)", parts[[1]], parts[[2]])))
@@ -91,7 +94,7 @@ compared_text <- function(em, node) {
   wide <- lapply(node$args, function(arg) wide_text(em, arg))
   if (!any(vapply(wide, is.null, NA))) return(sprintf("%s %s %s", wide[[1]], compared[[node$op]], wide[[2]]))
   args <- lapply(node$args, function(arg) value_text(em, arg))
-  if (node$args[[1]]$mode == "complex") return(sprintf("DS_TEST(%s)", op_text(node, args)$text))
+  if (node$args[[1]]$mode %in% lone_modes) return(sprintf("DS_TEST(%s)", op_text(node, args)$text))
   text <- op_text(node, args, TRUE)$text
   if (is_whole_mode(node$args[[1]]$mode)) {
     if (all_sure(em, node)) return(text)

@@ -31,7 +31,9 @@ marked_source <- function(form) {
   heads <- c(vapply(callees, callee_head, ""), vapply(routines, routine_head, ""))
   lines_of(
     "#include <deepstride/kernel.h>",
-    if (any(vapply(c(list(main), callees, routines), speaks_complex, NA))) "#include <deepstride/complex.h>", "",
+    vapply(further_headers(c(list(main), callees, routines)), function(name) {
+      sprintf("#include <deepstride/%s.h>", name)
+    }, ""), "",
     if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", ""),
     if (length(routines)) c("static int ds_kept, ds_own;", ""),
     if (length(heads)) paste0(heads, ";"),
@@ -41,9 +43,15 @@ marked_source <- function(form) {
   )
 }
 
-speaks_complex <- function(form) {
-  any(vapply(form$vars, function(var) identical(var$modes, "complex"), NA)) ||
-    any_step_value(form$steps, function(node) node$mode == "complex")
+# What forms speak of besides numbers.
+further_headers <- function(forms) {
+  headers <- c(complex = "complex", character = "text")
+  unname(headers[vapply(names(headers), function(mode) any(vapply(forms, speaks_of, NA, mode)), NA)])
+}
+
+speaks_of <- function(form, mode) {
+  any(vapply(form$vars, function(var) identical(var$modes, mode), NA)) ||
+    any_step_value(form$steps, function(node) node$mode == mode)
 }
 
 new_emitter <- function(form) {
@@ -102,7 +110,10 @@ emit_kernel <- function(form, has_callees, has_routines) {
       "", "SEXP ds_kernel(SEXP *a, int *where) {", if (has_routines) c("  ds_kept = 0;", "  ds_own = held;"),
       if (has_callees) c(
         "  give_up_below = ds_stack_end();",
-        sprintf("  if (_setjmp(give_up)) { UNPROTECT(%s); return NULL; }", if (has_routines) "ds_kept + ds_own" else "held")
+        sprintf(
+          "  if (_setjmp(give_up)) { UNPROTECT(%s); return NULL; }",
+          if (has_routines) "ds_kept + ds_own" else "held"
+        )
       ),
       "  return ds_body(a, where);", "}"
     )

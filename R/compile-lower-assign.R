@@ -176,9 +176,19 @@ lower_store <- function(cx, target, code) {
   marks <- length(cx$out)
   at <- lapply(indices, function(index) lower_position(cx, index))
   node <- keep_aside(cx, node, marks)
+  if (node$mode == "character" || "character" %in% cx$flow[[key]]$modes) check_text_store(cx, key, node, at, code)
   type <- stored_type(cx, key, name, node, at, exact, code)
   store_elements(cx, key, type, at, node, exact, code)
   value
+}
+
+# Text goes into vectors of text, one by one.
+check_text_store <- function(cx, key, node, at, code) {
+  one <- vapply(at, function(position) position$op == "one", NA)
+  into <- cx$flow[[key]]
+  if (node$mode != "character" || !identical(into$modes, "character") || into$rank == 0 || !all(one)) {
+    refuse(cx, code, "elements that are text")
+  }
 }
 
 lower_deep_store <- function(cx, target, code) {

@@ -10,6 +10,7 @@ type_of_list <- function(value) {
   of <- NULL
   for (part in value) {
     if (is.null(part)) next
+    if (is.character(part)) return(NULL)
     of <- join_parts(of, type_of_value(part) %||% type_of_list(part) %||% conflict_type("of another kind"))
     if (of$kind == "conflict") return(NULL)
   }
@@ -70,6 +71,7 @@ load_part <- function(cx, call, path) {
   of <- path$of
   if (is.null(of)) fall_back(cx, "a part of a list that has none yet")
   if (of$kind != "number") refuse(cx, call, "a list in a list as a value")
+  if ("character" %in% of$modes) refuse(cx, call, "text in a list")
   node <- in_variable(cx, value_node("part", of$modes, max(1, of$rank), at, name = sequence_id(cx, path$key)))
   if (of$rank == 0) node <- in_variable(cx, value_node("single", of$modes, 0, list(node)))
   new_value(node)
@@ -92,6 +94,7 @@ store_part <- function(cx, target, code, path) {
   if (value$kind != "number" || !is.null(value$names)) refuse(cx, code, "a part of a list that is no number or vector")
   if (is.null(value$node)) fall_back(cx, "a part of a list that is taken away")
   value <- settle(cx, not_null(cx, value))
+  if (value$modes == "character") refuse(cx, code, "text in a list")
   node <- named_node(cx, value$node)
   at <- stored_places(cx, code, path, number_type(node$mode, node$rank))
   put(cx, "put_part", c(list(node), at), name = sequence_id(cx, path$key))

@@ -217,7 +217,7 @@ lower <- function(cx, code, wanted = TRUE) {
   head <- cx$given_to
   cx$given_to <- if (is.call(code) && !is_user_call(cx, code)) call_name(code)
   on.exit(cx$given_to <- head)
-  check_complex(cx, head, code, lower_any(cx, code, wanted))
+  check_given(cx, head, code, lower_any(cx, code, wanted))
 }
 
 is_user_call <- function(cx, code) call_name(code) == "" || !is_builtin(cx, call_name(code))
@@ -396,7 +396,7 @@ named_node <- function(cx, node) in_variable(cx, node, always = FALSE)
 lower_condition <- function(cx, code) {
   value <- lower(cx, code)
   if (value$kind == "number" && is.null(value$node)) fall_back(cx, "a condition that is NULL")
-  if (is_complex_value(value)) refuse(cx, code, "a condition that is complex")
+  if (identical(value$kind, "number") && value$node$mode %in% lone_modes) refuse(cx, code, "a condition of this type")
   as_single(cx, as_mode(node_of(cx, value, code, named = TRUE), "logical"))
 }
 

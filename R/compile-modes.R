@@ -18,12 +18,19 @@ mode_table <- list(
   complex = list(
     c = "ds_complex", object = "CPLXSXP", reader = "DS_COMPLEX_DATA", na = "DS_NA_COMPLEX",
     single = "ds_single_complex", sign = "z", tag = "DS_COMPLEX", sum = "complex", zero = 0i, whole = FALSE
+  ),
+  character = list(
+    c = "SEXP", object = "STRSXP", reader = "DS_TEXT_DATA", na = "NA_STRING", single = "Rf_ScalarString", sign = "t",
+    tag = "DS_CHARACTER", sum = "character", zero = "", whole = FALSE
   )
 )
 
 mode_names <- names(mode_table)
 
 mode_field <- function(mode, field) mode_table[[mode]][[field]]
+
+# Modes that become no other where ways of the code meet.
+lone_modes <- c("complex", "character")
 
 is_whole_mode <- function(mode) mode_table[[mode]]$whole
 
@@ -56,6 +63,7 @@ conversion_op <- function(from, to) {
     "double complex" = "double_to_complex",
     "complex logical" = "complex_to_logical",
     "complex integer" = "complex_to_integer",
-    "complex double" = "complex_to_double"
+    "complex double" = "complex_to_double",
+    stop(sprintf("%s does not become %s", from, to), call. = FALSE)
   )
 }

@@ -50,7 +50,6 @@ settle_variable <- function(made, name, kind, frame) {
   if (isTRUE(settled)) made$given <- made$given[names(made$given) != name]
   if (kind == "list") take_apart(made, name, frame)
   made$reason <- made$reason %||% switch(kind,
-    text = if (assigned) sprintf("`%s` is text that changes", name),
     `function` = if (assigned) sprintf("the function `%s` is replaced", name),
     default = sprintf("the default of `%s` may hang on what the loop changes", name),
     other = sprintf("`%s` is %s", name, value_words(frame[[name]]))

@@ -38,8 +38,8 @@ join_types <- function(one, other) {
     type_words(other)
   )))
   bare <- vapply(list(one, other), function(type) length(data_modes(type)) == 0, NA)
-  complex <- vapply(list(one, other), function(type) "complex" %in% type$modes, NA)
-  if (!any(bare) && complex[[1]] != complex[[2]]) { # what was a double does not become complex where ways meet
+  lone <- lapply(list(one, other), function(type) intersect(lone_modes, type$modes))
+  if (!any(bare) && !identical(lone[[1]], lone[[2]])) { # what was a double does not become complex where ways meet
     return(conflict_type(sprintf("%s at one place and %s at another", type_words(one), type_words(other))))
   }
   names <- if (bare[[1]]) other$names else if (bare[[2]] || identical(

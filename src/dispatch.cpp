@@ -40,7 +40,7 @@ bool type_of(SEXP value, char* code) {
     if (OBJECT(value) || !plain) return false;
     SEXP first = XLENGTH(value) > 0 ? VECTOR_ELT(value, 0) : R_NilValue;
     code[0] = 'v';
-    code[1] = TYPEOF(first) == REALSXP ? 'd' : TYPEOF(first) == INTSXP ? 'i' : TYPEOF(first) == LGLSXP ? 'l' : TYPEOF(first) == CPLXSXP ? 'z' : '0';
+    code[1] = TYPEOF(first) == REALSXP ? 'd' : TYPEOF(first) == INTSXP ? 'i' : TYPEOF(first) == LGLSXP ? 'l' : TYPEOF(first) == CPLXSXP ? 'z' : TYPEOF(first) == STRSXP ? 't' : '0';
     return true;
   }
   switch (TYPEOF(value)) {
@@ -48,6 +48,7 @@ bool type_of(SEXP value, char* code) {
     case INTSXP: code[0] = 'i'; break;
     case LGLSXP: code[0] = 'l'; break;
     case CPLXSXP: code[0] = 'z'; break;
+    case STRSXP: code[0] = 't'; break;
     default: return false;
   }
   int rank = XLENGTH(value) == 1 ? 0 : 1;
@@ -390,7 +391,9 @@ const char* kind_of_variable(SEXP value, SEXP frame) {
   switch (TYPEOF(value)) {
     case NILSXP: return "null";
     case CLOSXP: case BUILTINSXP: case SPECIALSXP: return "function";
-    case STRSXP: return XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && STRING_ELT(value, 0) != NA_STRING ? "text" : "other";
+    case STRSXP:
+      if (XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && STRING_ELT(value, 0) != NA_STRING) return "text";
+      break;
     case VECSXP: return OBJECT(value) && !Rf_inherits(value, "data.frame") ? "other" : "list";
     case REALSXP: case INTSXP: case LGLSXP: case CPLXSXP: break;
     default: return "other";

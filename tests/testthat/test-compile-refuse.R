@@ -20,15 +20,16 @@ test_that("what can't be compiled is refused with line, expression, reason and a
     if (x > 2) y <- matrix(x, 2, 2)
     y
   }, 1, words = "`y` is double at one place and double matrix at another|double matrix at one place and double")
-  says(function(x) x, "text", words = "argument `x` is of a kind")
+  says(function(x) x, as.Date("2026-01-01"), words = "argument `x` is of a kind")
   says(function(x, by) x + by(x), 1, mean, words = "`by` is of a kind")
   says(function(x) max.col(x), diag(2), words = "does not know `max.col\\(\\)`")
   says(function(x, y) rbind(x, y), c(1, 2), 3, words = "the names that `rbind\\(\\)` gives")
   says(function(x) sum(x, na.rm = x > 1), 1, words = "not plainly TRUE or FALSE")
   says(function(x) {
-    f <- function(a) if (length(a) > 1) f(a[-1]) else 0
-    f(x)
-  }, c(1, 2), words = "calls itself with vectors")
+    odd <- function(a) if (length(a) > 1) even(a[-1]) else 0
+    even <- function(a) if (length(a) > 1) odd(a[-1]) else 1
+    odd(x)
+  }, c(1, 2), words = "calls itself by way of others")
   says(function(x) {
     r <- list(a = x)
     r$b

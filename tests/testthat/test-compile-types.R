@@ -3,10 +3,10 @@ types <- function(...) lapply(list(...), function(x) internal("type_of_value")(x
 test_that("arguments have a type, or none", {
   code <- function(x) internal("type_code")(internal("type_of_value")(x))
   expect_identical(
-    vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric(), 1i), code, ""),
-    c("d0", "i1", "l0", "d2", "i3", "d1", "z0")
+    vapply(list(1, 1:3, TRUE, matrix(0, 2, 2), array(0L, c(1, 2, 3)), numeric(), 1i, "a"), code, ""),
+    c("d0", "i1", "l0", "d2", "i3", "d1", "z0", "t0")
   )
-  expect_true(all(vapply(types("a", NULL, list(1), c(a = 1), factor("a"), array(1, 3)), is.null, NA)))
+  expect_true(all(vapply(types(as.name("a"), NULL, list(1), c(a = 1), factor("a"), array(1, 3)), is.null, NA)))
 })
 
 test_that("joining is symmetric, idempotent and never loses a value", {

@@ -40,7 +40,7 @@
 #define DS_MOST (INT_MAX - 65536) /* lengths and loops past it are left to R */
 
 /* What a variable is found to be where it can be several things. */
-enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE, DS_COMPLEX };
+enum { DS_UNSET, DS_NULL, DS_LOGICAL, DS_INTEGER, DS_DOUBLE, DS_COMPLEX, DS_CHARACTER };
 
 /* Turns between looks for interrupts. */
 #define DS_TURNS 0x40000
@@ -152,7 +152,7 @@ static inline SEXP ds_fresh_integer(R_xlen_t n) { return Rf_allocVector(INTSXP, 
 static inline SEXP ds_fresh_logical(R_xlen_t n) { return Rf_allocVector(LGLSXP, n); }
 /* Copies an object into one of the same kind and length that nobody needs. */
 static inline int ds_reuse(SEXP spare, SEXP from, R_xlen_t n) {
-  if (TYPEOF(spare) != TYPEOF(from) || XLENGTH(spare) != XLENGTH(from) || XLENGTH(from) != n) return 0;
+  if (TYPEOF(from) == STRSXP || TYPEOF(spare) != TYPEOF(from) || XLENGTH(spare) != XLENGTH(from) || XLENGTH(from) != n) return 0;
   if (TYPEOF(from) == CPLXSXP) memcpy(COMPLEX(spare), COMPLEX(from), n * sizeof(Rcomplex));
   else if (TYPEOF(from) == REALSXP) memcpy(REAL(spare), REAL(from), n * sizeof(double));
   else memcpy(TYPEOF(from) == LGLSXP ? LOGICAL(spare) : INTEGER(spare), TYPEOF(from) == LGLSXP ? LOGICAL(from) : INTEGER(from), n * sizeof(int));
@@ -661,7 +661,7 @@ static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
   return s;
 }
 static inline SEXP ds_as(int tag, SEXP s) {
-  const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : tag == DS_COMPLEX ? CPLXSXP : REALSXP;
+  const SEXPTYPE type = tag == DS_LOGICAL ? LGLSXP : tag == DS_INTEGER ? INTSXP : tag == DS_COMPLEX ? CPLXSXP : tag == DS_CHARACTER ? STRSXP : REALSXP;
   if (tag == DS_NULL) return R_NilValue;
   if ((SEXPTYPE) TYPEOF(s) == type) return s;
   s = Rf_coerceVector(PROTECT(s), type);

@@ -1,0 +1,83 @@
+# Text is read, compared, counted by and put elsewhere as in R; what makes new text stays R's.
+
+same_both_times <- function(f, ..., native = TRUE) {
+  given <- list(...)
+  fast <- ds_compile(f)
+  for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given))
+  if (native) expect_gt(length(attr(fast, "ds_compiled")$routines), 0)
+}
+
+gauge <- c("weir", "ford", "weir", NA, "moor", "ford")
+
+test_that("grouping, edit distances, runs and labels run native", {
+  grouped <- function(gauge, flow) {
+    gauge <- gauge[!is.na(gauge)]
+    kinds <- unique(gauge)
+    sums <- numeric(length(kinds))
+    for (j in seq_along(kinds)) for (i in seq_along(gauge)) if (gauge[i] == kinds[j]) sums[j] <- sums[j] + flow[i]
+    list(kinds, sums, match("ford", kinds), "moor" %in% kinds)
+  }
+  same_both_times(grouped, gauge, c(1, 2, 3, 4, 5, 6))
+  distance <- function(a, b) {
+    d <- matrix(0, length(a) + 1, length(b) + 1)
+    d[, 1] <- 0:length(a)
+    d[1, ] <- 0:length(b)
+    for (i in seq_along(a)) for (j in seq_along(b)) {
+      cost <- if (a[i] == b[j]) 0 else 1
+      d[i + 1, j + 1] <- min(d[i, j + 1] + 1, d[i + 1, j] + 1, d[i, j] + cost)
+    }
+    d[length(a) + 1, length(b) + 1]
+  }
+  same_both_times(distance, strsplit("hollow", "")[[1]], strsplit("mereflow", "")[[1]])
+  runs <- function(words) {
+    last <- "none"
+    count <- 0
+    for (word in words) {
+      if (word != last) count <- count + 1
+      last <- word
+    }
+    if (last == "b") -count else count
+  }
+  same_both_times(runs, c("a", "a", "b"))
+  same_both_times(runs, c("a", NA, "b"))
+  labels <- function(level) {
+    out <- character(length(level))
+    for (i in seq_along(level)) out[i] <- if (is.na(level[i])) NA_character_ else if (level[i] > 2) "high" else "low"
+    kept <- out
+    out[1] <- kept[length(kept)]
+    list(out, kept)
+  }
+  same_both_times(labels, c(1, 3, 2))
+  same_both_times(function(x, how = "up") if (how == "up") rev(x) else x, gauge, "down")
+})
+
+test_that("text of other encodings, shapes, names and types is R's", {
+  latin <- "caf\xe9"
+  Encoding(latin) <- "latin1"
+  same_both_times(function(a, b) a == b, c(latin, "b", NA), c(enc2utf8(latin), "c", "d"))
+  letters_of <- matrix(c("a", "b", "c", "d"), 2)
+  same_both_times(function(m) {
+    m[2, 2] <- m[1, 2]
+    c(m[2, 1], m[, 2])
+  }, letters_of)
+  odd <- list(
+    function(s) s < "b", function(s) s == 1, function(s) c(s, 1), function(s) sapply(s, nchar),
+    function(s) mapply(function(w) 1, s), function(s) vapply(s, nchar, 1L), function(s) s[5], function(s) toupper(s),
+    function(s) ifelse(s == "a", 1, 0), function(s) as.numeric(s), function(s) if (s[1]) 1 else 2,
+    function(s) {
+      s[5] <- "z"
+      s
+    },
+    function(s) {
+      s[2] <- 1
+      s
+    },
+    function(s) {
+      for (i in 1:2) s <- c(s, s[i], "new")
+      s
+    }
+  )
+  for (f in odd) for (s in list(c("a", "b"), c(x = "a", y = "TRUE"), "a", character())) {
+    same_both_times(f, s, native = FALSE)
+  }
+})
