@@ -2,12 +2,12 @@
 # or text are listed, and where another is given some it is left to R. (sapply() and vapply() make names of text.)
 
 takes_text <- c(
-  "==", "!=", "is.na", "[", "[[", "c", "append", "rep", "rep_len", "rev", "head", "tail", "unique", "duplicated", "match",
-  "%in%", "anyDuplicated", "union", "setdiff", "intersect", "length", "NROW", "nrow", "ncol", "dim", "is.null", "unname",
-  "seq_along", "is.numeric", "is.double", "is.integer", "is.logical", "is.character", "is.complex", "is.factor",
-  "is.data.frame", "is.function", "is.list", "is.atomic", "is.matrix", "is.array", "is.vector", "inherits", "nchar",
-  "list", "identity", "anyNA", "lapply", "unlist", "$", "(", "{", "<-", "=", "return", "invisible",
-  "if", "for", "while", "repeat", "function"
+  "==", "!=", "is.na", "[", "[[", "c", "append", "rep", "rep_len", "rev", "head", "tail", "unique", "duplicated",
+  "match", "%in%", "anyDuplicated", "union", "setdiff", "intersect", "length", "NROW", "nrow", "ncol", "dim",
+  "is.null", "unname", "seq_along", "is.numeric", "is.double", "is.integer", "is.logical", "is.character",
+  "is.complex", "is.factor", "is.data.frame", "is.function", "is.list", "is.atomic", "is.matrix", "is.array",
+  "is.vector", "inherits", "nchar", "list", "identity", "anyNA", "lapply", "unlist", "$", "(", "{", "<-", "=",
+  "return", "invisible", "if", "for", "while", "repeat", "function"
 )
 
 # Of a value that the function `head` is given.

@@ -43,10 +43,8 @@ pick_rest <- function(em, node, extent, id) {
     sprintf("const R_xlen_t first%1$s = ds_least(lo%1$s, hi%1$s) - 1;", id),
     sprintf("const R_xlen_t after%1$s = ds_least(first%1$s + n_%1$s, %2$s);", id, extent)
   ) else c(
-    sprintf("const R_xlen_t first%s = %s;", id, paste(place_text(em, node), "- 1")), sprintf(
-      "DS_NEED(first%s >= 0);",
-      id
-    ),
+    sprintf("const R_xlen_t place%s = %s;", id, place_text(em, node)), sprintf("DS_NEED(place%s >= 1);", id),
+    sprintf("const R_xlen_t first%1$s = place%1$s - 1;", id),
     sprintf("const R_xlen_t after%1$s = ds_least(first%1$s + 1, %2$s);", id, extent)
   )
   gap <- sprintf("const R_xlen_t gap%1$s = ds_most(after%1$s - first%1$s, 0), left%1$s = %2$s - gap%1$s;", id, extent)

@@ -366,7 +366,8 @@ emit_return <- function(em, step) {
   }
   made <- emit_object(em, step$shape, step$args)
   random <- if (draws_itself(em$form)) "PutRNGstate();"
-  give <- if (step$visible || isTRUE(em$form$recursive)) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
+  seen <- step$visible || isTRUE(em$form$recursive)
+  give <- if (seen) "return result;" else "return (SEXP) ((uintptr_t) result | 2); // not to be shown"
   c("{", indent(c(
     made$steps, sprintf("SEXP result = PROTECT(%s);", made$text),
     flags_mark(made$count + 1L), random,

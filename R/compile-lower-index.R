@@ -19,8 +19,6 @@ lower_position <- function(cx, code) {
     if (node$rank == 0) node <- value_node("concat", "logical", 1, list(node))
     return(position("where", named_node(cx, node)))
   }
-  if (node$mode == "complex") fall_back(cx, "a complex index")
-  if (node$mode == "character") refuse(cx, code, "an index that is text")
   if (node$rank > 1) refuse(cx, code, "a matrix of indices", "Index with one vector a dimension.")
   if (node$op == "range") return(node)
   if (node$rank == 0) position("one", node) else position("places", named_node(cx, node))

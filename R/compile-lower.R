@@ -353,7 +353,9 @@ any_number <- function(cx, value, code) {
     value <- not_null(cx, value)
     value$modes <- value$node$mode
   }
-  node_of(cx, value, code, named = TRUE)
+  node <- node_of(cx, value, code, named = TRUE)
+  if (node$mode %in% lone_modes) refuse(cx, code, "something else than a real number")
+  node
 }
 
 lower_node <- function(cx, code, named = FALSE) node_of(cx, lower(cx, code), code, named)

@@ -99,8 +99,10 @@ is_mere_making_ready <- function(step) {
 pass_growth <- function(form) {
   form$steps <- map_steps(form$steps, function(step) {
     node <- if (step$op == "assign") step$args[[1]]
+    # text is put into fresh vectors alone: R is to see it
     appends <- !is.null(node) && node$op == "concat" && length(node$args) == 2 && node$args[[1]]$op == "var" &&
-      node$mode != "character" && node$args[[1]]$name == step$name && node$args[[2]]$rank == 0 && !step$name %in% names_read(node$args[[2]])
+      node$mode != "character" && node$args[[1]]$name == step$name && node$args[[2]]$rank == 0 &&
+      !step$name %in% names_read(node$args[[2]])
     if (appends) step_node("append", step$line, list(node$args[[2]]), name = step$name) else step
   })
   form$growing <- growing_names(form$steps)

@@ -214,7 +214,10 @@ random_arguments <- function(seed, round) {
   )
 }
 
-one_missing <- function(x) if (is.double(x)) replace(x, is.na(x), NA) else x
+one_missing <- function(x) {
+  if (is.complex(x)) return(list(one_missing(Re(x)), one_missing(Im(x)), attributes(x)))
+  if (is.double(x)) replace(x, is.na(x), NA) else x
+}
 
 # What a call comes to: its value, or its error, its warnings, and the random state
 # it leaves. R does not say whether arithmetic on NA and NaN together gives NA or NaN.
@@ -265,7 +268,7 @@ fallbacks_of <- function(fast) {
 
 count_call <- function(expected, fell_back) {
   value <- expected$value[[1]]
-  raised <- length(expected$warned) > 0 || (is.character(value) && startsWith(value[[1]], "error:"))
+  raised <- length(expected$warned) > 0 || (is.character(value) && any(startsWith(value, "error:")))
   programs$calls <- programs$calls + 1
   programs$fallbacks <- programs$fallbacks + fell_back
   programs$unasked <- programs$unasked + (fell_back && !raised)

@@ -368,3 +368,14 @@ test_that("a variable that is an integer before a loop and a double in it does n
   }
   for (n in c(0, 1, 5.5)) both_ways(halved, n)
 })
+
+test_that("a place that is left out may be missing, infinite or too far", {
+  for (k in list(NaN, NA_real_, 1e300, -1e300, Inf, -Inf, 0.5, NA, 2^63, -2^63, 2, NA_integer_)) {
+    both_ways(function(x, k) x[-k], c(1, 2, 3), k)
+    both_ways(function(x, k) {
+      x[-k] <- 0
+      x
+    }, c(1, 2, 3), k)
+    both_ways(function(m, k) m[-k, 1], matrix(1:6, 3), k)
+  }
+})

@@ -63,7 +63,7 @@ test_that("text of other encodings, shapes, names and types is R's", {
   odd <- list(
     function(s) s < "b", function(s) s == 1, function(s) c(s, 1), function(s) sapply(s, nchar),
     function(s) mapply(function(w) 1, s), function(s) vapply(s, nchar, 1L), function(s) s[5], function(s) toupper(s),
-    function(s) ifelse(s == "a", 1, 0), function(s) as.numeric(s), function(s) if (s[1]) 1 else 2,
+    function(s) s[-s], function(s) ifelse(s == "a", 1, 0), function(s) as.numeric(s), function(s) if (s[1]) 1 else 2,
     function(s) {
       s[5] <- "z"
       s
