@@ -169,9 +169,22 @@ lower_append <- function(cx, call) {
   lower_concat(cx, call("c", args$x, args$values))
 }
 
+# Whole places from 1 the other way round, where there are some.
+turned_range <- function(cx, node) {
+  to <- named_node(cx, node$args[[2]])
+  put(cx, "need", list(element_node("ge", list(to, one_node()))))
+  range_node(to, one_node(), TRUE)
+}
+
+is_plain_range <- function(node) {
+  node$op == "range" && isTRUE(node$args[[1]]$value == 1) && node$args[[2]]$mode == "integer"
+}
+
 along <- function(fn, mode_of) {
   function(cx, call) {
-    node <- flat_node(cx, operand_nodes(cx, call, 1)[[1]])
+    node <- operand_nodes(cx, call, 1)[[1]]
+    if (fn == "rev" && is_plain_range(node)) return(new_value(turned_range(cx, node)))
+    node <- flat_node(cx, node)
     mode <- mode_of(node$mode)
     node <- as_mode(as_leaf(cx, node), if (fn == "cumprod") highest_mode(mode, "double") else mode)
     if (mode == "complex" && fn != "rev") return(ask_value(cx, call, fn, list(node), "", always(mode), 1, TRUE))

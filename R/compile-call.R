@@ -22,21 +22,25 @@
 #' function are looked at again at each call.
 #'
 #' @section The language:
-#' * Logical, integer and double numbers, vectors, matrices and arrays; results are these, `NULL`, or (nested) lists of
-#'   these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in variables and
-#'   taken apart with `r$a`.
+#' * Logical, integer, double and complex numbers, vectors, matrices and arrays; results are these, `NULL`, or (nested)
+#'   lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in
+#'   variables and taken apart with `r$a`.
+#' * Text is read, compared by `==`, looked up by `match()`, counted by `unique()` and put into vectors of text one by
+#'   one; what makes new text stays in R.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
 #'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
-#'   `x[places]`; writing past the end and `x <- c(x, v)` take constant time on average.
+#'   `x[places]`, `m[cbind(i, j)]`; writing past the end and `x <- c(x, v)` take constant time on average.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel, and functions
-#'   passed on to them; those of single numbers may call themselves and each other.
+#'   passed on to them; all may call themselves, those of single numbers also each other.
 #' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here
 #'   and a vector there; a matrix stays one.
+#' * Also `dim(x) <-`, `diag(m) <-`, `length(x) <-`, `is.na(x) <-`, `names(x) <- NULL`.
 #'
 #' `sapply()`, `vapply()`, `apply()`, `Reduce()`, `Filter()`, `mapply()`, `outer()`, `unlist(lapply())` with functions
 #' that are known or written there are loops of the kernel, where results are single numbers, or vectors of one length.
-#' A variable may be a vector before a loop and a matrix after its first turn (`x <- m %*% x`).
+#' A variable may be something else after the first turn of a loop than before it: a matrix (`x <- m %*% x`), a double
+#' that was an integer, a complex number. One that is complex on some ways and double on others leaves its loop to R.
 #'
 #' Lists whose parts are numbers, vectors or matrices of one kind may be made, grown, read and changed part by part:
 #' `out <- list()`, `out <- vector("list", n)`, `out[[i]] <- v`, `out[[i]][[j]]`; a list that holds several kinds, or is
@@ -56,7 +60,7 @@
 #' warnings leave their turn to R. A way of an `if` that can't be compiled is left to R where it is reached: the loop is
 #' then done again in R.
 #'
-#' Functions that call themselves may go deeper than in R.
+#' Functions that call themselves may go deeper than in R; what they give must be of one type on all ways.
 #'
 #' @eval manual_of_builtins()
 #'

@@ -6,7 +6,8 @@
 library(deepstride)
 source(file.path("measure", "compile", "kernels.R"))
 source(file.path("measure", "compile", "more.R"))
-compile_kernels <- c(compile_kernels, compile_kernels_more)
+source(file.path("measure", "compile", "kinds.R"))
+compile_kernels <- c(compile_kernels, compile_kernels_more, compile_kernels_kinds)
 arguments <- commandArgs(TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 
@@ -65,7 +66,12 @@ rows <- lapply(names(compile_kernels), function(name) {
 })
 
 of_c <- vapply(rows, function(row) row$against_c, 0)
-cat(sprintf("geometric mean %.2f of hand-written C, worst %.2f\n", exp(mean(log(of_c))), max(of_c)))
+of_kinds <- names(compile_kernels) %in% names(compile_kernels_kinds)
+told <- function(what, of_c) {
+  cat(sprintf("%s: geometric mean %.2f of hand-written C, worst %.2f\n", what, exp(mean(log(of_c))), max(of_c)))
+}
+told("real numbers", of_c[!of_kinds])
+told("complex, functions, names, lists, text, recursion", of_c[of_kinds])
 first <- stats::median(vapply(rows, function(row) row$first, 0))
 cat(sprintf("source to first result: median %.2f s\n", first))
 

@@ -264,7 +264,8 @@ mutant_mismatch <- function(seed, rounds = 4) {
     found <- outcome_in_time(fast, arguments)
     count_call(expected, fallbacks_of(fast) > before)
     if (is.null(found)) next
-    if (identical(found$value[[1]], "refused")) programs$refused <- programs$refused + 1 else if (!identical(
+    refused <- identical(found$value[[1]], "refused")
+    if (refused) programs$refused <- programs$refused + !stops(expected) else if (!identical(
       expected,
       found
     )) {

@@ -240,8 +240,8 @@ outcome_of <- function(f, arguments) {
   )
 }
 
-# What became of calls so far; a few programs mix shapes that have no type and are refused. `unasked` are fallbacks
-# where R neither stops nor warns.
+# What became of calls so far; a few programs mix shapes that have no type and are refused, which counts where R does
+# not stop. `unasked` are fallbacks where R neither stops nor warns.
 programs <- new.env()
 programs$refused <- programs$fallbacks <- programs$calls <- programs$unasked <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
@@ -266,9 +266,14 @@ fallbacks_of <- function(fast) {
   if (programs$parts) sum(ds_inspect(fast)$parts$handed_back) else attr(fast, "ds_compiled")$counts[[1]]
 }
 
+# Does it end in R's error?
+stops <- function(outcome) {
+  value <- outcome$value[[1]]
+  is.character(value) && isTRUE(any(startsWith(value, "error:")))
+}
+
 count_call <- function(expected, fell_back) {
-  value <- expected$value[[1]]
-  raised <- length(expected$warned) > 0 || (is.character(value) && any(startsWith(value, "error:")))
+  raised <- length(expected$warned) > 0 || stops(expected)
   programs$calls <- programs$calls + 1
   programs$fallbacks <- programs$fallbacks + fell_back
   programs$unasked <- programs$unasked + (fell_back && !raised)
@@ -282,7 +287,7 @@ compare_program <- function(seed, lines, f, inputs) {
     found <- tryCatch(outcome_of(fast, arguments), error = identity)
     count_call(expected, fallbacks_of(fast) > before)
     if (identical(found$value[[1]], "refused")) {
-      programs$refused <- programs$refused + 1
+      programs$refused <- programs$refused + !stops(expected)
     } else if (!identical(expected, found)) {
       return(list(
         seed = seed, lines = lines, arguments = arguments, expected = expected[-3],

@@ -108,7 +108,8 @@ test_that("what is complex at one place only, grows, or comes out of a matrix is
 
 test_that("what R does not do with complex numbers stops as in R, and what it warns of is warned of", {
   stops <- list(
-    function(z) z > 1, function(z) floor(z), function(z) z %% 2, function(z) max(z), function(z) c(1, 2)[z], function(z) c(1, 2)[-z], function(z) 1:z,
+    function(z) z > 1, function(z) floor(z), function(z) z %% 2, function(z) max(z), function(z) c(1, 2)[z],
+    function(z) c(1, 2)[-z], function(z) 1:z,
     function(z) dnorm(z), function(z) if (z) 1 else 2, function(z) as.integer(z), function(z) pmin(z, 1)
   )
   for (f in stops) {

@@ -369,6 +369,17 @@ test_that("a variable that is an integer before a loop and a double in it does n
   for (n in c(0, 1, 5.5)) both_ways(halved, n)
 })
 
+test_that("places the other way round are R's, where there are none too", {
+  falling <- function(x, n) {
+    s <- 0
+    for (i in rev(seq_along(x))) s <- s * 2 + x[i]
+    for (i in rev(seq_len(n))) s <- s * 3 + i
+    for (i in rev(1:n)) s <- s + i / 7
+    list(s, rev(seq_len(n)), rev(1:n))
+  }
+  for (n in list(3L, 1L, 0L, 2.5, NA)) for (x in list(c(1, 2, 4), 1, numeric())) both_ways(falling, x, n)
+})
+
 test_that("a place that is left out may be missing, infinite or too far", {
   for (k in list(NaN, NA_real_, 1e300, -1e300, Inf, -Inf, 0.5, NA, 2^63, -2^63, 2, NA_integer_)) {
     both_ways(function(x, k) x[-k], c(1, 2, 3), k)
