@@ -61,8 +61,10 @@ strict_by_mode <- list(
   )
 )
 strict_by_mode$logical <- strict_by_mode$integer
-strict_by_mode$complex <- c_calls(c(is_na = "ds_isna_z", is_nan = "ds_isnan_z", is_finite = "ds_finite_z",
-  is_infinite = "ds_isinf_z"), 1)
+strict_by_mode$complex <- c_calls(c(
+  is_na = "ds_isna_z", is_nan = "ds_isnan_z", is_finite = "ds_finite_z",
+  is_infinite = "ds_isinf_z"
+), 1)
 strict_by_mode$complex <- c(strict_by_mode$complex, c_calls(c(eq = "ds_eq_z", ne = "ds_ne_z"), 2))
 
 strict_by_mode$character <- c(list(is_na = c_row("@1 == NA_STRING", 9)), c_calls(c(eq = "ds_eq_t", ne = "ds_ne_t"), 2))

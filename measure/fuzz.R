@@ -74,7 +74,10 @@ counts <- do.call(rbind, lapply(running, function(one) {
 counts <- stats::aggregate(cbind(programs, bad, calls, refused, fallbacks, unasked) ~ source, counts, sum)
 share <- function(count) 100 * count / counts$calls
 cat(sprintf(
-  "%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused where R does not stop, %.1f %% fell back to R, %s\n",
+  paste0(
+    "%-8s %d programs, %d calls: %d programs differ; %.1f %% of calls refused where R does not stop, ",
+    "%.1f %% fell back to R, %s\n"
+  ),
   counts$source, counts$programs, counts$calls, counts$bad, share(counts$refused), share(counts$fallbacks),
   sprintf("%.1f %% where R neither stops nor warns", share(counts$unasked))
 ), sep = "")

@@ -40,7 +40,8 @@ compile_kernels_kinds <- list(
     c = "SEXP kernel(SEXP as, SEXP zs) { int n = LENGTH(as); R_xlen_t m = XLENGTH(zs); double *a = REAL(as);
       double _Complex *z = (double _Complex *) COMPLEX(zs); SEXP t = PROTECT(Rf_allocVector(CPLXSXP, m));
       double _Complex *out = (double _Complex *) COMPLEX(t);
-      for (R_xlen_t k = 0; k < m; ++k) { double _Complex v = 0; for (int i = n - 1; i >= 0; --i) v = v * z[k] + a[i]; out[k] = v; }
+      for (R_xlen_t k = 0; k < m; ++k) { double _Complex v = 0; for (int i = n - 1; i >= 0; --i) v = v * z[k] + a[i];
+        out[k] = v; }
       UNPROTECT(1); return t; }"
   ),
   levels_of = list(
@@ -57,9 +58,11 @@ compile_kernels_kinds <- list(
       for (k in seq_along(flow)) out[k] <- solve_for(function(h) h * h * h + 2 * h - flow[k], 0, 10)
       out
     },
-    c = "SEXP kernel(SEXP fs) { R_xlen_t n = XLENGTH(fs); double *f = REAL(fs); SEXP t = PROTECT(Rf_allocVector(REALSXP, n));
+    c = "SEXP kernel(SEXP fs) { R_xlen_t n = XLENGTH(fs); double *f = REAL(fs);
+        SEXP t = PROTECT(Rf_allocVector(REALSXP, n));
       for (R_xlen_t k = 0; k < n; ++k) { double low = 0, high = 10;
-        for (int i = 0; i < 40; ++i) { double m = (low + high) / 2; if (m * m * m + 2 * m - f[k] > 0) high = m; else low = m; }
+        for (int i = 0; i < 40; ++i) { double m = (low + high) / 2; if (m * m * m + 2 * m - f[k] > 0) high = m;
+        else low = m; }
         REAL(t)[k] = (low + high) / 2; }
       UNPROTECT(1); return t; }"
   ),
@@ -76,8 +79,10 @@ compile_kernels_kinds <- list(
       for (k in seq_along(depth)) out[k] <- trapezoid(function(z) sqrt(z + 1) * (depth[k] - z), depth[k], 200)
       out
     },
-    c = "SEXP kernel(SEXP ds) { R_xlen_t n = XLENGTH(ds); double *d = REAL(ds); SEXP t = PROTECT(Rf_allocVector(REALSXP, n));
-      for (R_xlen_t k = 0; k < n; ++k) { double step = d[k] / 200, sum = (sqrt(1.0) * d[k] + sqrt(d[k] + 1) * (d[k] - d[k])) / 2;
+    c = "SEXP kernel(SEXP ds) { R_xlen_t n = XLENGTH(ds); double *d = REAL(ds);
+        SEXP t = PROTECT(Rf_allocVector(REALSXP, n));
+      for (R_xlen_t k = 0; k < n; ++k) {
+        double step = d[k] / 200, sum = (sqrt(1.0) * d[k] + sqrt(d[k] + 1) * (d[k] - d[k])) / 2;
         for (int i = 1; i <= 199; ++i) { double z = i * step; sum += sqrt(z + 1) * (d[k] - z); }
         REAL(t)[k] = sum * step; }
       UNPROTECT(1); return t; }"
@@ -114,7 +119,8 @@ compile_kernels_kinds <- list(
       out
     },
     c = "SEXP kernel(SEXP es) { R_xlen_t n = XLENGTH(es); SEXP t = PROTECT(Rf_allocVector(REALSXP, n));
-      for (R_xlen_t k = 0; k < n; ++k) { SEXP e = VECTOR_ELT(es, k); double *x = REAL(e), s = 0; R_xlen_t m = XLENGTH(e);
+      for (R_xlen_t k = 0; k < n; ++k) { SEXP e = VECTOR_ELT(es, k); double *x = REAL(e), s = 0;
+        R_xlen_t m = XLENGTH(e);
         for (R_xlen_t i = 0; i < m; ++i) s = 0.9 * s + x[i]; REAL(t)[k] = s; }
       UNPROTECT(1); return t; }"
   ),
@@ -129,8 +135,10 @@ compile_kernels_kinds <- list(
       }
       out
     },
-    c = "SEXP kernel(SEXP ss) { R_xlen_t n = XLENGTH(ss); int *s = INTEGER(ss); SEXP t = PROTECT(Rf_allocVector(VECSXP, n));
-      for (R_xlen_t k = 0; k < n; ++k) { SEXP v = Rf_allocVector(REALSXP, s[k]); SET_VECTOR_ELT(t, k, v); double *x = REAL(v);
+    c = "SEXP kernel(SEXP ss) { R_xlen_t n = XLENGTH(ss); int *s = INTEGER(ss);
+        SEXP t = PROTECT(Rf_allocVector(VECSXP, n));
+      for (R_xlen_t k = 0; k < n; ++k) { SEXP v = Rf_allocVector(REALSXP, s[k]); SET_VECTOR_ELT(t, k, v);
+        double *x = REAL(v);
         for (int i = 0; i < s[k]; ++i) x[i] = (i + 1) * 0.5 - (double) (k + 1); }
       UNPROTECT(1); return t; }"
   ),
@@ -149,11 +157,13 @@ compile_kernels_kinds <- list(
       cost[n + 1, m + 1]
     },
     c = "static inline double least(double a, double b) { return a < b ? a : b; }
-      SEXP kernel(SEXP as, SEXP bs) { int n = LENGTH(as), m = LENGTH(bs); const SEXP *a = STRING_PTR_RO(as), *b = STRING_PTR_RO(bs);
+      SEXP kernel(SEXP as, SEXP bs) { int n = LENGTH(as), m = LENGTH(bs);
+        const SEXP *a = STRING_PTR_RO(as), *b = STRING_PTR_RO(bs);
       R_xlen_t rows = n + 1; SEXP t = PROTECT(Rf_allocMatrix(REALSXP, n + 1, m + 1)); double *c = REAL(t);
       for (int i = 0; i <= n; ++i) c[i] = i; for (int j = 0; j <= m; ++j) c[j * rows] = j;
       for (int j = 0; j < m; ++j) for (int i = 0; i < n; ++i)
-        c[i + 1 + (j + 1) * rows] = least(least(c[i + j * rows] + (a[i] != b[j]), c[i + (j + 1) * rows] + 1), c[i + 1 + j * rows] + 1);
+        c[i + 1 + (j + 1) * rows] = least(least(c[i + j * rows] + (a[i] != b[j]), c[i + (j + 1) * rows] + 1), c[i + 1
+        + j * rows] + 1);
       double end = c[n + m * rows]; UNPROTECT(1); return Rf_ScalarReal(end); }"
   ),
   halves_merged = list(
@@ -186,7 +196,8 @@ compile_kernels_kinds <- list(
         int half = n / 2; ordered(x, room, out, half); ordered(x + half, room + half, out + half, n - half);
         const double *a = room, *b = room + half; int i = 0, j = 0, m = n - half;
         for (int k = 0; k < n; ++k) out[k] = j >= m || (i < half && a[i] <= b[j]) ? a[i++] : b[j++]; }
-      SEXP kernel(SEXP fs) { int n = LENGTH(fs); SEXP t = PROTECT(Rf_allocVector(REALSXP, n)), r = PROTECT(Rf_allocVector(REALSXP, n));
+      SEXP kernel(SEXP fs) { int n = LENGTH(fs);
+        SEXP t = PROTECT(Rf_allocVector(REALSXP, n)), r = PROTECT(Rf_allocVector(REALSXP, n));
       ordered(REAL(fs), REAL(t), REAL(r), n); UNPROTECT(2); return t; }"
   ),
   pairs_of_cells = list(
@@ -199,7 +210,8 @@ compile_kernels_kinds <- list(
       for (k in seq_along(picked)) if (picked[k] > 0.5) sum <- sum + picked[k] else sum <- sum - 0.1
       sum
     },
-    c = "SEXP kernel(SEXP ms, SEXP at) { int n = Rf_nrows(ms), k = Rf_nrows(at); double *m = REAL(ms), *p = REAL(at), s = 0;
+    c = "SEXP kernel(SEXP ms, SEXP at) { int n = Rf_nrows(ms), k = Rf_nrows(at);
+        double *m = REAL(ms), *p = REAL(at), s = 0;
       for (int i = 0; i < k; ++i) { double v = m[(R_xlen_t) p[i] - 1 + (R_xlen_t) n * ((R_xlen_t) p[i + k] - 1)];
         if (v > 0.5) s += v; else s -= 0.1; }
       return Rf_ScalarReal(s); }"
