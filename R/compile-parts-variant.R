@@ -25,7 +25,7 @@ new_variant <- function(part, kinds, frame) {
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
   kernel$nameless <- TRUE
-  kernel$series <- any(vapply(names(kinds)[kinds == "named"], function(name) is.ts(frame[[name]]), NA))
+  kernel$series <- any(vapply(names(kinds)[kinds == "named"], function(name) stats::is.ts(frame[[name]]), NA))
   kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
   state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
@@ -257,7 +257,7 @@ escaping_names <- function(code, values, gives, single, bound) {
     if (length(more) == 0) break
     carriers <- c(carriers, more)
   }
-  vectors <- names(values)[vapply(values, function(value) length(dim(value)) < 2 && !is.ts(value), NA)]
+  vectors <- names(values)[vapply(values, function(value) length(dim(value)) < 2 && !stats::is.ts(value), NA)]
   whole <- intersect(names(values), names(assignments))
   # vectors may be written to past their ends
   intersect(gives, c(setdiff(carriers, c(names(values), bound)), vectors, whole))
@@ -265,7 +265,7 @@ escaping_names <- function(code, values, gives, single, bound) {
 
 # One element of an array has a name in R where only one of its extents has names.
 elements_are_nameless <- function(value) {
-  if (length(dim(value)) < 2) return(is.ts(value))
+  if (length(dim(value)) < 2) return(stats::is.ts(value))
   sum(!vapply(dimnames(value), is.null, NA)) != 1
 }
 
