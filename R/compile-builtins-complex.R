@@ -15,8 +15,6 @@ takes_complex <- c(
   "for", "while", "repeat", "function", "complex"
 )
 
-is_complex_value <- function(value) identical(value$kind, "number") && identical(value$node$mode, "complex")
-
 # R's own result, complex where some operand is.
 or_complex <- function(mode) function(modes) if ("complex" %in% modes) "complex" else mode
 
@@ -61,7 +59,7 @@ complex_functions <- c(
 complex_math <- function(cx, call, values) {
   if (any(vapply(values, function(value) !is.null(value$names), NA))) refuse(cx, call, "complex numbers with names")
   name <- call_name(call)
-  if (length(values) > 1 || !name %in% takes_complex) refuse(cx, call, sprintf("`%s()` of complex numbers", name))
+  if (length(values) > 1) refuse(cx, call, sprintf("`%s()` of complex numbers", name))
   if (name %in% names(complex_functions)) {
     return(element_value(cx, call, "math_z", values, fn = complex_functions[[name]]))
   }

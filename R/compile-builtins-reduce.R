@@ -150,8 +150,7 @@ lower_missing <- function(cx, call) {
 lower_unname <- function(cx, call) {
   value <- lower(cx, call[[2]])
   if (value$kind == "list") return(list_value(value$parts, rep("", length(value$parts))))
-  value["names"] <- list(NULL)
-  value
+  unnamed_value(value)
 }
 
 shape_rows <- function() {

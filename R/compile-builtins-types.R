@@ -77,7 +77,7 @@ lower_inherits <- function(cx, call) {
 }
 
 implicit_classes <- c(
-  "matrix", "array", "integer", "numeric", "double", "logical", "function", "list", "NULL", "character"
+  "matrix", "array", "integer", "numeric", "double", "logical", "function", "list", "NULL", "character", "complex"
 )
 
 # A vector becomes a column.

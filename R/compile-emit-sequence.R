@@ -33,10 +33,8 @@ emit_put_list <- function(em, step, name) {
 
 emit_put_part <- function(em, step, name) {
   node <- step$args[[1]]
-  object <- if (node$rank == 0) sprintf("%s(%s)", mode_field(node$mode, "single"), c_value(em, node)) else
-    whole_object(em, node$name)
   c(
-    put_text(em, name, step$args[-1], object),
+    put_text(em, name, step$args[-1], object_text(em, node)),
     if (node$rank > 0 && node$name %in% em$form$owned) sprintf("%s_own = 0;", em$names[[node$name]])
   )
 }

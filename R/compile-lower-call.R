@@ -155,12 +155,7 @@ stand_alone <- function(cx, kernel, given, code) {
     return(NULL)
   }
   if (found$mode == "none") never(cx)
-  cx$random <- cx$random || found$random
-  cx$outside <- union(cx$outside, found$outside)
-  outside <- lapply(found$outside, function(key) {
-    type <- cx$shared$outside[[key]]$type
-    var_node(cx, held_name(cx, key, type$modes, type$rank))
-  })
+  outside <- outside_nodes(cx, found)
   node <- value_node("call", found$mode, 0, c(lapply(values, function(value) value$node), outside),
     routine = found$routine
   )
@@ -176,24 +171,36 @@ kernel_words <- function(kernel) {
 # holds or gives anything but single numbers, "none" as long as no way out of it is known.
 ask_callee <- function(cx, kernel, modes) {
   key <- paste(c(kernel_words(kernel), modes), collapse = " ")
+  follow_callee(cx, key, kernel$name, function(routine) lower_callee(cx, kernel, modes, routine))
+}
+
+# Followed until what is known of it no longer changes. While it is being followed, what was known before holds.
+follow_callee <- function(cx, key, name, lower_it) {
   shared <- cx$shared
   if (key %in% shared$busy) return(shared$callees[[key]])
-  known <- shared$callees[[key]]
-  if (is.null(known)) {
-    routine <- sprintf("%s_%d", kernel$name, length(shared$callees) + 1L)
+  if (is.null(shared$callees[[key]])) {
+    routine <- sprintf("%s_%d", name, length(shared$callees) + 1L)
     shared$callees[[key]] <- list(routine = routine, mode = "none", random = FALSE, outside = character())
   }
   shared$busy <- c(shared$busy, key)
   on.exit(shared$busy <- setdiff(shared$busy, key))
+  known <- function() shared$callees[[key]][c("mode", "random", "outside")]
   repeat {
-    before <- shared$callees[[key]][c("mode", "random", "outside")]
-    shared$callees[[key]] <- lower_callee(cx, kernel, modes, shared$callees[[key]]$routine)
-    if (is.null(shared$callees[[key]]$mode) || identical(before, shared$callees[[key]][c(
-      "mode", "random",
-      "outside"
-    )])) break
+    before <- known()
+    shared$callees[[key]] <- lower_it(shared$callees[[key]]$routine)
+    if (is.null(shared$callees[[key]]$mode) || identical(before, known())) break
   }
   shared$callees[[key]]
+}
+
+# What a callee finds outside the kernel is handed to it.
+outside_nodes <- function(cx, found) {
+  cx$random <- cx$random || found$random
+  cx$outside <- union(cx$outside, found$outside)
+  lapply(found$outside, function(key) {
+    type <- cx$shared$outside[[key]]$type
+    var_node(cx, held_name(cx, key, type$modes, type$rank))
+  })
 }
 
 lower_callee <- function(cx, kernel, modes, routine) {

@@ -45,12 +45,7 @@ recursive_call <- function(cx, kernel, given, code, functions) {
 
 call_routine <- function(cx, found, nodes) {
   if (is.null(found$type)) never(cx) # nothing is known yet of what it gives
-  cx$random <- cx$random || found$random
-  cx$outside <- union(cx$outside, found$outside)
-  outside <- lapply(found$outside, function(key) {
-    type <- cx$shared$outside[[key]]$type
-    var_node(cx, held_name(cx, key, type$modes, type$rank))
-  })
+  outside <- outside_nodes(cx, found)
   rank <- found$type$rank
   node <- in_variable(cx, value_node("recurse", found$type$modes, max(1, rank), c(nodes, outside),
     routine = found$routine
@@ -60,21 +55,8 @@ call_routine <- function(cx, found, nodes) {
 
 # list(routine, type, random, outside, form); `mode` says in a word what is known of the type.
 ask_routine <- function(cx, kernel, types) {
-  shared <- cx$shared
   key <- paste(c("routine", kernel_words(kernel), vapply(types, routine_code, "")), collapse = " ")
-  if (is.null(shared$callees[[key]])) {
-    routine <- sprintf("%s_%d", kernel$name, length(shared$callees) + 1L)
-    shared$callees[[key]] <- list(routine = routine, mode = "none", random = FALSE, outside = character())
-  }
-  if (key %in% shared$busy) return(shared$callees[[key]])
-  shared$busy <- c(shared$busy, key)
-  on.exit(shared$busy <- setdiff(shared$busy, key))
-  repeat {
-    before <- shared$callees[[key]][c("mode", "random", "outside")]
-    shared$callees[[key]] <- lower_routine(cx, kernel, types, shared$callees[[key]]$routine)
-    if (identical(before, shared$callees[[key]][c("mode", "random", "outside")])) break
-  }
-  shared$callees[[key]]
+  follow_callee(cx, key, kernel$name, function(routine) lower_routine(cx, kernel, types, routine))
 }
 
 routine_code <- function(type) {

@@ -97,6 +97,7 @@ test_that("what is complex at one place only, grows, or comes out of a matrix is
   }
   gives_the_same(product, matrix(c(1i, 2, 0, 1), 2), c(1 + 0i, 2i))
   gives_the_same(function(z) if (is.complex(z)) Re(z) else z, 3i)
+  expect_true(ds_compile(function(z) inherits(z, "complex"))(3i))
   gives_the_same(function(z) as.numeric(z) + as.integer(Re(z)), 2 + 0i)
   kept <- function(z) {
     out <- vector("list", length(z))
