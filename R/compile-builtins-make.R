@@ -33,6 +33,7 @@ lower_rep <- function(cx, call) {
 
 lower_rep_len <- function(cx, call) {
   args <- matched_call(cx, call, function(x, length.out) NULL)
+  if (length(args) < 2) fall_back(cx, "rep_len() without a length")
   lower_rep(cx, as.call(c(as.name("rep"), args)))
 }
 
@@ -166,6 +167,7 @@ concat_names <- function(cx, call, values, labels) {
 
 lower_append <- function(cx, call) {
   args <- matched_call(cx, call, function(x, values) NULL)
+  if (length(args) < 2) fall_back(cx, "append() of nothing")
   lower_concat(cx, call("c", args$x, args$values))
 }
 

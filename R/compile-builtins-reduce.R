@@ -107,6 +107,7 @@ length_of <- function(cx, value) {
 
 extent_of <- function(which, of_vector) {
   function(cx, call) {
+    demand_count(cx, call, 1)
     value <- lower(cx, call[[2]])
     if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) {
       work_out(cx, value)
@@ -117,6 +118,7 @@ extent_of <- function(which, of_vector) {
 }
 
 lower_dim <- function(cx, call) {
+  demand_count(cx, call, 1)
   value <- lower(cx, call[[2]])
   if (value$kind == "list" || is.null(value$node) || value$node$rank < 2) {
     work_out(cx, value)
@@ -127,6 +129,7 @@ lower_dim <- function(cx, call) {
 }
 
 lower_is_null <- function(cx, call) {
+  demand_count(cx, call, 1)
   value <- lower(cx, call[[2]])
   work_out(cx, value)
   if (value$kind == "list" || !"null" %in% value$modes) return(new_value(const_node(FALSE)))

@@ -62,7 +62,7 @@ modes_called <- function(mode) {
 lower_is_vector <- function(cx, call) {
   args <- matched_call(cx, call, function(x, mode) NULL)
   mode <- args$mode %||% "any"
-  if (!is.character(mode)) refuse(cx, call, "`is.vector()` of this form")
+  if (!is_text(mode)) refuse(cx, call, "`is.vector()` of this form")
   if (cx$shared$series) refuse(cx, call, "`is.vector()` beside time series")
   type_question("is.vector", function(found, rank) rank < 2 && found %in% modes_called(mode),
     of_list = mode %in% c("any", "list"), of_text = mode %in% c("any", "character")

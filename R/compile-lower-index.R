@@ -41,7 +41,7 @@ lower_load <- function(cx, call) {
     refuse(cx, call, "named arguments of `[`", "Only `drop = TRUE` or `FALSE` is taken.")
   }
   if (is.null(of$node)) return(null_load(cx, indices, exact))
-  label <- if (length(indices) == 1 && is.character(indices[[1]])) match(indices[[1]], of$names)
+  label <- if (length(indices) == 1 && is_text(indices[[1]])) match(indices[[1]], of$names)
   if (!is.null(label)) {
     if (is.na(label) || !exact) refuse(
       cx, call, "an index that is text",
