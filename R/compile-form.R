@@ -114,17 +114,25 @@ map_steps <- function(steps, change) {
   })
 }
 
-any_value <- function(node, is) is(node) || any(vapply(node$args, any_value, NA, is))
+any_value <- function(node, is) {
+  if (is(node)) return(TRUE)
+  for (arg in node$args) if (any_value(arg, is)) return(TRUE)
+  FALSE
+}
 
 any_step_value <- function(steps, is) {
-  found <- FALSE
-  each_step(steps, function(step) found <<- found || any(vapply(step$args, any_value, NA, is)))
-  found
+  for (step in steps) {
+    for (arg in step$args) if (any_value(arg, is)) return(TRUE)
+    for (block in step$blocks) if (any_step_value(block, is)) return(TRUE)
+  }
+  FALSE
 }
 
 # Names of the variables that a value reads.
 names_read <- function(node) {
-  unique(c(if (is.null(node$blocks) && !is.null(node$name)) node$name, unlist(lapply(node$args, names_read))))
+  found <- if (is.null(node$blocks)) node$name
+  for (arg in node$args) found <- c(found, names_read(arg))
+  unique(found)
 }
 
 step_reads <- function(step) {

@@ -113,31 +113,6 @@ choice_among <- function(kernel, name, code, left_out) {
   list(value = value, body = body)
 }
 
-# Code that may be worked out before R would: it draws no random numbers, assigns nothing, and does not stop.
-is_calm <- function(cx, code, seen = character()) {
-  if (rlang::is_missing(code) || !is.call(code)) return(TRUE)
-  head <- call_name(code)
-  if (head %in% c("<-", "=", "<<-", "stop", "warning", "stopifnot", "return", "function", "repeat", "while", "") ||
-    head %in% random_names()) return(FALSE)
-  if (!is_builtin(cx, head)) {
-    kernel <- function_named(cx, head)
-    if (is.null(kernel) || head %in% seen) return(!is.null(kernel))
-    if (!calm_body(cx, kernel, c(seen, head))) return(FALSE)
-  }
-  all(vapply(as.list(code)[-1], function(part) is_calm(cx, part, seen), NA))
-}
-
-calm_body <- function(cx, kernel, seen) {
-  used <- all.names(kernel$body)
-  if (any(c("<<-", "stop", "warning", "stopifnot", random_names()) %in% used)) return(FALSE)
-  called <- Filter(function(name) {
-    is.function(get0(name, kernel$env)) && !is_of_r(get0(name, kernel$env)) &&
-      !is.primitive(get0(name, kernel$env)) }, setdiff(used, seen))
-  all(vapply(called, function(name) {
-    calm_body(cx, utils::modifyList(read_kernel(get0(name, kernel$env)), list(name = name)), c(seen, called))
-  }, NA))
-}
-
 # A call as a C function; NULL where it is none of single numbers.
 stand_alone <- function(cx, kernel, given, code) {
   if (!is.null(kernel$scope) || !setequal(names(given), names(kernel$formals))) return(NULL)

@@ -25,7 +25,7 @@ spell_dots <- function(code, symbols, names) {
   visit(code)
 }
 
-is_dots_name <- function(name) grepl("^\\.\\.[0-9]+$", as.character(name))
+is_dots_name <- function(name) startsWith(as.character(name), "..") && grepl("^\\.\\.[0-9]+$", as.character(name))
 
 # A kernel whose code passes on the `...` of where it was made.
 with_dots_of <- function(kernel, env) {

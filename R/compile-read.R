@@ -47,17 +47,17 @@ assigned_names <- function(code) if (is.call(code)) unique(all_assigned(code)) e
 
 # With a queue of its own: code may be nested deeper than R nests calls.
 all_assigned <- function(code) {
-  found <- character()
+  found <- list()
   queue <- list(code)
   while (length(queue)) {
     one <- queue[[length(queue)]]
     queue[[length(queue)]] <- NULL
     head <- if (is.name(one[[1]])) as.character(one[[1]]) else ""
     if (head == "function") next
-    if (head %in% c("<-", "=", "for")) found <- c(found, target_name(one[[2]]))
+    if (head %in% c("<-", "=", "for")) found[[length(found) + 1]] <- target_name(one[[2]])
     queue <- c(queue, Filter(is.call, as.list(one)[-1]))
   }
-  found
+  as.character(unlist(found))
 }
 
 # The variable behind `x`, `x[i]`, `x[[i]]`, `m[i, j]`.

@@ -17,8 +17,9 @@ new_scope <- function(kernel, prefix = "", outer = NULL, shared = list(), missin
 }
 
 # The key of the variable that a name means here; NULL where it is none of the kernel's.
-variable_key <- function(cx, name) {
-  scope <- cx$scope
+variable_key <- function(cx, name) key_in(cx$scope, name)
+
+key_in <- function(scope, name) {
   while (!is.null(scope)) {
     if (name %in% scope$own) return(scope$shared[[name]] %||% paste0(scope$prefix, name))
     scope <- scope$outer

@@ -81,14 +81,27 @@ keep_entry <- function(folder, key, files) {
 }
 
 write_entry <- function(folder, key, files) {
+  written <- 0
   for (ending in names(files)) {
     bytes <- read_bytes(files[[ending]])
+    written <- written + length(bytes)
     write_atomically(
       file.path(folder, paste0(key, ending)), function(temporary) writeBin(bytes, temporary),
       function(temporary) file.size(temporary) == length(bytes)
     )
   }
   write_text(vapply(files, function(file) rlang::hash(read_bytes(file)), ""), checksum_file(folder, key))
+  prune_in_time(folder, written)
+}
+
+cache_state <- new.env()
+cache_state$unseen <- Inf # bytes this session wrote since it last looked at the folder's size
+
+# Looking through a folder of some thousand entries takes as long as building one.
+prune_in_time <- function(folder, written) {
+  cache_state$unseen <- cache_state$unseen + written
+  if (cache_state$unseen < cache_bytes / 20) return(invisible())
+  cache_state$unseen <- 0
   prune_cache(folder)
 }
 

@@ -87,6 +87,41 @@ test_that("arguments and defaults are worked out where R does, or not at all", {
   expect_identical(named(-1), "named(-1)")
 })
 
+test_that("arguments that draw by way of functions inside, arguments and defaults are worked out late too", {
+  two <- function(a, b) {
+    x <- b
+    y <- a
+    x - y
+  }
+  late <- list(
+    function(n) {
+      h <- function() runif(1)
+      g <- function(k) h() * k
+      two(g(1), g(2)) + n
+    },
+    function(n) {
+      outer <- function(a) two(a, 2 * runif(1))
+      outer(runif(1)) + n
+    },
+    function(n) {
+      outer <- function(a, z = rnorm(1)) {
+        g <- function(k) z * k
+        two(g(2), 2 * runif(1) + a)
+      }
+      outer(runif(1)) + n
+    },
+    function(n) {
+      outer <- function(f) two(f(), 2 * f())
+      outer(function() runif(1)) + n
+    },
+    function(n) {
+      called <- function(f) f(1) * n
+      two(called(runif), runif(1))
+    }
+  )
+  for (f in late) both_ways(f, 3)
+})
+
 test_that("random numbers are drawn in R's order, once", {
   for (f in list(
     function() runif(2) + diff(rnorm(3)), function() runif(1) * matrix(rnorm(4), 2),
