@@ -142,7 +142,7 @@ lower_missing <- function(cx, call) {
   formals <- cx$scope$kernel$formals
   if (!name %in% names(formals)) refuse(cx, call, "missing() of what is no argument")
   left_out <- name %in% cx$scope$missing
-  if (!left_out || !name %in% assigned_names(cx$scope$kernel$body)) return(new_value(const_node(left_out)))
+  if (!left_out || !name %in% changed_names(cx$scope$kernel$body)) return(new_value(const_node(left_out)))
   if (!rlang::is_missing(formals[[name]])) refuse(cx, call, "missing() of an argument with a default that is assigned")
   key <- variable_key(cx, name)
   modes <- (cx$flow[[key]] %||% unset_type())$modes

@@ -22,6 +22,17 @@ lower_assignment <- function(cx, code, wanted) {
   if (wanted) value else null_value()
 }
 
+# Functions made inside a kernel assign its variables: a name that is none of theirs is one of the scopes around.
+lower_outer_assignment <- function(cx, code, wanted) {
+  name <- target_name(code[[2]])
+  if (is.null(key_in(cx$scope$outer, name))) {
+    refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead.")
+  }
+  if (name %in% cx$scope$own) refuse(cx, code, sprintf("`%s` inside and outside a function", name))
+  code[[1]] <- as.name("<-")
+  lower_assignment(cx, code, wanted)
+}
+
 # `dim(x) <- c(m, n)`, `dim(x) <- dim(y)`: the same elements in another shape.
 assign_dim <- function(cx, target, code) {
   if (!is.name(target[[2]]) || !is_builtin(cx, "dim<-")) refuse(cx, code, "an assignment of this kind")

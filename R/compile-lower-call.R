@@ -90,7 +90,7 @@ settle_texts <- function(kernel, given) {
     if (rlang::is_missing(code)) next
     chosen <- choice_among(kernel, name, code, left_out) %||%
       (if (is.null(code) || is_text(code)) list(value = code, body = kernel$body))
-    if (is.null(chosen) || any(c(name, "missing") %in% c(assigned_names(chosen$body), called_names(kernel$body)))) next
+    if (is.null(chosen) || any(c(name, "missing") %in% c(changed_names(chosen$body), called_names(kernel$body)))) next
     kernel$body <- settle_code(put_constant(chosen$body, name, chosen$value), list(), kernel$env)
     kernel$formals[name] <- NULL
     given[name] <- NULL
@@ -261,8 +261,9 @@ leave_without_list <- function(scope) {
 # Arguments that the body leaves alone and that are variables of the caller are these; those that
 # may be worked out at once are; any other is worked out where it is first used.
 argument_scope <- function(cx, kernel, given, prefix) {
-  assigned <- assigned_names(kernel$body)
+  assigned <- changed_names(kernel$body)
   calm <- vapply(given, function(part) is_calm(cx, part), NA)
+  if (!is_free_of(cx, kernel, "<<-")) calm <- calm & vapply(given, is_literal, NA)
   shared <- list()
   for (name in names(given)) {
     part <- given[[name]]
@@ -285,14 +286,15 @@ argument_scope <- function(cx, kernel, given, prefix) {
 # Arguments that a call leaves out. A default that nothing in the body can change is worked out at once.
 lower_defaults <- function(cx, names) {
   kernel <- cx$scope$kernel
-  assigned <- assigned_names(kernel$body)
+  assigned <- changed_names(kernel$body)
   for (name in names) {
     code <- kernel$formals[[name]]
     key <- paste0(cx$scope$prefix, name)
     cx$flow[[key]] <- unset_type()
     if (rlang::is_missing(code)) next
     used <- all.names(code)
-    if (is_calm(cx, code) && !any(used %in% c(assigned, names))) {
+    known <- is_literal(code) || is_free_of(cx, kernel, "<<-")
+    if (known && is_calm(cx, code) && !any(used %in% c(assigned, names))) {
       assign_value(cx, key, lower(cx, code))
     } else {
       cx$flow[[key]] <- number_type("unset", promise = list(code = code, scope = cx$scope, line = cx$line))

@@ -1,40 +1,53 @@
 # Code that may be worked out before R would: it draws no random numbers, assigns nothing, does not stop, and
 # uses no argument that is still to be worked out. The same goes for all that it calls.
 
-is_calm <- function(cx, code, seen = character()) {
+is_calm <- function(cx, code) {
   if (rlang::is_missing(code)) return(TRUE)
-  if (is.name(code)) return(is_calm_name(cx, as.character(code), cx$scope, cx$scope$kernel$env, seen))
+  if (is.name(code)) {
+    return(is_free_name(cx, as.character(code), cx$scope, cx$scope$kernel$env, never_calm(), TRUE))
+  }
   if (!is.call(code)) return(TRUE)
   head <- call_name(code)
-  if (head %in% c("", "function", "repeat", "while", never_calm())) return(FALSE)
+  if (head %in% c("", "<-", "=", "return", "function", "repeat", "while", never_calm())) return(FALSE)
   if (!is_builtin(cx, head)) {
     kernel <- function_named(cx, head)
-    if (is.null(kernel) || !is_calm_kernel(cx, kernel, seen)) return(FALSE)
+    if (is.null(kernel) || !is_free_of(cx, kernel, never_calm(), TRUE)) return(FALSE)
   }
-  all(vapply(as.list(code)[-1], function(part) is_calm(cx, part, seen), NA))
+  all(vapply(as.list(code)[-1], function(part) is_calm(cx, part), NA))
 }
 
-never_calm <- function() c("<-", "=", "<<-", "stop", "warning", "stopifnot", "return", random_names())
+never_calm <- function() c("<<-", "stop", "warning", "stopifnot", random_names())
 
-# A name as it is meant in `scope` (NULL: of no kernel) or in `env`.
-is_calm_name <- function(cx, name, scope, env, seen) {
-  if (name %in% random_names()) return(FALSE)
-  key <- if (!is.null(scope)) key_in(scope, name)
-  type <- if (!is.null(key)) cx$flow[[key]]
-  if (identical(type$kind, "function")) return(is_calm_kernel(cx, type$kernel, seen))
-  if (!is.null(key)) return(is.null(type$promise))
-  value <- get0(name, env, mode = "function")
-  if (is.null(value) || is.primitive(value) || is_of_r(value)) return(TRUE)
-  if (inherits(value, "ds_compiled")) value <- ds_original(value)
-  is_calm_kernel(cx, read_kernel(value), seen)
-}
-
-# Names that a body speaks of: its own variables are told apart by what is assigned to them.
-is_calm_kernel <- function(cx, kernel, seen) {
+# Neither a function nor what it calls speaks of `words`, nor, if `ready`, of an argument that is to be worked out.
+is_free_of <- function(cx, kernel, words, ready = FALSE, seen = character()) {
   label <- paste(rlang::hash(kernel$body), rlang::obj_address(kernel$env))
   if (label %in% seen) return(TRUE)
-  used <- unique(all.names(kernel$body))
-  if (any(setdiff(never_calm(), c("<-", "=", "return")) %in% used)) return(FALSE)
+  used <- all.names(kernel$body, unique = TRUE)
+  if (any(words %in% used)) return(FALSE)
   outside <- setdiff(used, c(names(kernel$formals), assigned_names(kernel$body)))
-  all(vapply(outside, function(name) is_calm_name(cx, name, kernel$scope, kernel$env, c(seen, label)), NA))
+  for (name in outside) {
+    if (!is_free_name(cx, name, kernel$scope, kernel$env, words, ready, c(seen, label))) return(FALSE)
+  }
+  TRUE
+}
+
+# A name as it is meant in `scope` (NULL: of no kernel) or in `env`.
+is_free_name <- function(cx, name, scope, env, words, ready, seen = character()) {
+  if (name %in% words) return(FALSE)
+  key <- key_in(scope, name)
+  if (is.null(key)) {
+    kernel <- kernel_in(name, env)
+  } else {
+    type <- cx$flow[[key]]
+    if (ready && !is.null(type$promise)) return(FALSE)
+    kernel <- if (identical(type$kind, "function")) type$kernel
+  }
+  is.null(kernel) || is_free_of(cx, kernel, words, ready, seen)
+}
+
+# The function that a name means in an environment; NULL where it means none, or one of R's.
+kernel_in <- function(name, env) {
+  value <- get0(name, env, mode = "function")
+  if (is.null(value) || is.primitive(value) || is_of_r(value)) return(NULL)
+  read_kernel(if (inherits(value, "ds_compiled")) ds_original(value) else value)
 }

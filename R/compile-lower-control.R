@@ -4,9 +4,7 @@ control_rows <- function() {
   list(
     "{" = lower_braces, "(" = function(cx, code, wanted) lower(cx, code[[2]], wanted),
     "<-" = lower_assignment, "=" = lower_assignment,
-    "<<-" = function(cx, code, wanted) {
-      refuse(cx, code, "an assignment to a variable outside the function", "Return the value instead.")
-    },
+    "<<-" = lower_outer_assignment,
     "if" = lower_if, switch = lower_switch_value, "for" = peeling(lower_for),
     "while" = peeling(lower_while), "repeat" = peeling(lower_repeat),
     "break" = function(cx, code, wanted) leave_turn(cx, "break"),

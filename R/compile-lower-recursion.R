@@ -7,7 +7,7 @@ calls_itself <- function(kernel) kernel$name %in% called_names(kernel$body)
 # included. NULL where it is called from elsewhere, or assigns outside itself.
 lifted_kernel <- function(cx, kernel) {
   if (is.null(kernel$scope)) return(kernel)
-  if (!identical(cx$scope$prefix, kernel$scope$prefix) || "<<-" %in% all.names(kernel$body)) return(NULL)
+  if (!identical(cx$scope$prefix, kernel$scope$prefix) || !is_free_of(cx, kernel, "<<-")) return(NULL)
   outer <- setdiff(all.names(kernel$body), c(names(kernel$formals), assigned_names(kernel$body)))
   kernel$lifted <- Filter(function(name) !is.null(variable_key(cx, name)), outer)
   kernel$formals[kernel$lifted] <- list(rlang::missing_arg())

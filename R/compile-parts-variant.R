@@ -13,6 +13,7 @@ new_variant <- function(part, kinds, frame) {
   made$given <- lapply(stats::setNames(nm = part$reads), as.name)
   made$constants <- made$links <- made$puts <- list()
   made$gives <- part$gives
+  made$changed <- part$changed
   made$reason <- NULL
   in_order <- c(intersect("...", names(kinds)), setdiff(names(kinds), "..."))
   for (name in in_order) settle_variable(made, name, kinds[[name]], frame)
@@ -40,7 +41,7 @@ new_variant <- function(part, kinds, frame) {
 
 settle_variable <- function(made, name, kind, frame) {
   if (name == "...") return(take_dots(made, frame))
-  assigned <- name %in% assigned_names(made$code)
+  assigned <- name %in% c(assigned_names(made$code), made$changed)
   settled <- switch(kind,
     unset = TRUE,
     null = settle_constant(made, name, NULL, assigned),
@@ -163,7 +164,7 @@ put_constant <- function(code, name, value) {
 
 # What questions about types can be asked of: variables that the loop does not assign.
 known_values <- function(made, kinds, frame) {
-  assigned <- assigned_names(made$code)
+  assigned <- c(assigned_names(made$code), made$changed)
   names <- names(kinds)[kinds %in% c("plain", "named", "function", "list") & !names(kinds) %in% assigned]
   stats::setNames(lapply(names, function(name) frame[[name]]), names)
 }
@@ -216,6 +217,10 @@ fold_call <- function(made, head, parts) {
 # Takes vectors with names without them, where names can't come out of the loop.
 keep_names_in <- function(made, named, frame, bound) {
   values <- stats::setNames(lapply(named, function(name) frame[[name]]), named)
+  if ("<<-" %in% unlist(lapply(c(made$before, made$code), all.names))) {
+    made$reason <- "functions made here assign with `<<-`, and names may come along"
+    return()
+  }
   escaping <- escaping_names(made$code, values, made$gives, single_variables(made, frame), bound)
   if (length(escaping)) {
     made$reason <- sprintf("%s may come out in `%s`", if (length(named)) sprintf("the names of `%s`", named[[1]]) else

@@ -5,7 +5,7 @@
 # Functions that look at the frame or the call that they are called from: a loop with one of them is left to R.
 looks_around <- c(
   "missing", "nargs", "match.arg", "match.call", "Recall", "sys.call", "sys.function", "sys.frame", "parent.frame",
-  "environment", "on.exit", "substitute", "<<-", "delayedAssign", "invokeRestart"
+  "environment", "on.exit", "substitute", "delayedAssign", "invokeRestart"
 )
 
 # Functions that may make or change variables by name: with one of them nothing is cut.
@@ -97,7 +97,9 @@ new_part <- function(cut, loop) {
   if (!is.null(part$reason)) return(NULL)
   rest <- without_part(cut$kernel$body, loop)
   elsewhere <- c(all.vars(rest), intersect(called_names(rest), functions_made(loop))) # which can't be given back
-  used <- with_inner_functions(used, cut$kernel$body)
+  inner <- inner_functions_of(used, cut$kernel$body)
+  used <- c(used, unlist(lapply(inner, all.names)))
+  changed <- c(changed, intersect(unlist(lapply(c(loop, inner), assigned_outside)), setdiff(cut$own, changed)))
   part$reads <- intersect(c(cut$own, if ("..." %in% used) "..."), c(used, changed))
   part$symbols <- lapply(part$reads, as.name)
   part$changed <- changed
@@ -111,13 +113,15 @@ new_part <- function(cut, loop) {
   part
 }
 
-# Names that a loop speaks of, by way of functions made in the function too.
-with_inner_functions <- function(used, body) {
+# The code of the functions made in the function that a loop speaks of, by way of one another too.
+inner_functions_of <- function(used, body) {
   inner <- Filter(function(values) any(vapply(values, is_function_code, NA)), plain_assignments(body))
+  found <- list()
   repeat {
-    more <- unlist(lapply(inner[intersect(names(inner), used)], function(values) unlist(lapply(values, all.names))))
-    if (all(more %in% used)) return(used)
-    used <- union(used, more)
+    more <- inner[intersect(names(inner), setdiff(used, names(found)))]
+    if (length(more) == 0) return(unlist(unname(found)))
+    found <- c(found, more)
+    used <- c(used, unlist(lapply(unlist(unname(more)), all.names)))
   }
 }
 

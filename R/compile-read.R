@@ -45,6 +45,16 @@ block_statements <- function(block, line) {
 # Names that a body assigns: its own variables. Functions defined inside have theirs.
 assigned_names <- function(code) if (is.call(code)) unique(all_assigned(code)) else character()
 
+# The targets of `<<-`, in functions defined inside too.
+assigned_outside <- function(code) {
+  if (!"<<-" %in% all.names(code)) return(character())
+  own <- if (is.call(code) && call_name(code) == "<<-") target_name(code[[2]])
+  parts <- if (is.call(code)) Filter(is.call, as.list(code)[-1])
+  unique(c(own, unlist(lapply(parts, assigned_outside))))
+}
+
+changed_names <- function(code) union(assigned_names(code), assigned_outside(code))
+
 # With a queue of its own: code may be nested deeper than R nests calls.
 all_assigned <- function(code) {
   found <- list()

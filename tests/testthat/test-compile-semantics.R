@@ -122,6 +122,83 @@ test_that("arguments that draw by way of functions inside, arguments and default
   for (f in late) both_ways(f, 3)
 })
 
+test_that("functions made inside assign the variables around them", {
+  two <- function(a, b) {
+    x <- b
+    x - a
+  }
+  outward <- list(
+    function(n) {
+      seed <- 42
+      drawn <- function() {
+        seed <<- (seed * 16807) %% 2147483647
+        seed / 2147483647
+      }
+      s <- 0
+      for (i in 1:n) s <- s + drawn() * (seed - drawn() + seed) + two(drawn(), seed)
+      s
+    },
+    function(n) {
+      stack <- c()
+      push <- function(v) stack <<- c(stack, v)
+      pop <- function() {
+        v <- stack[length(stack)]
+        stack <<- stack[-length(stack)]
+        v
+      }
+      for (i in 1:n) push(2 * i)
+      s <- 0
+      while (length(stack) > 0) s <- 3 * s + pop()
+      s
+    },
+    function(n) {
+      x <- c(1, 2, n)
+      raise <- function(v, by = x[1]) {
+        x[1] <<- x[1] + v
+        by + v
+      }
+      held <- function(y) raise(1) + raise(2, x[1]) + sum(y)
+      s <- 0
+      for (i in 1:n) s <- s + held(x)
+      c(s, x)
+    },
+    function(n) {
+      best <- -Inf
+      at <- NA
+      count <- 0
+      look <- function(i) {
+        inner <- function() count <<- count + 1
+        inner()
+        if (sin(i) > best) {
+          best <<- sin(i)
+          at <<- i
+        }
+      }
+      last <- sapply(1:n, function(i) count <<- count + i)
+      for (i in 1:n) look(i)
+      c(best, at, count, last)
+    }
+  )
+  for (f in outward) {
+    given <- list(7)
+    for (fast in list(ds_compile(f, whole = TRUE), ds_compile(f))) {
+      expect_identical(outcome_of(fast, given), outcome_of(f, given))
+      expect_identical(ds_inspect(fast)$fallbacks, 0)
+    }
+  }
+  shadowed <- function(n) {
+    a <- 0
+    g <- function() {
+      a <- 5
+      a <<- a + 1
+      a
+    }
+    for (i in 1:n) g()
+    a
+  }
+  expect_identical(suppressMessages(ds_compile(shadowed)(2)), shadowed(2))
+})
+
 test_that("random numbers are drawn in R's order, once", {
   for (f in list(
     function() runif(2) + diff(rnorm(3)), function() runif(1) * matrix(rnorm(4), 2),
