@@ -14,7 +14,7 @@ gives_labels <- function(code) {
 # `m <- rbind(m, u)`, where nothing else gives `m` a value: its names are what R would give it, put on when the loop
 # has ended. Gives the names of such variables.
 bind_rows <- function(made, frame) {
-  assignments <- plain_assignments(made$code)
+  assignments <- assigned_values(made$code)
   bound <- Filter(function(name) {
     name %in% made$gives && all(vapply(assignments[[name]], binds_itself, NA, name)) &&
       length(unique(lapply(assignments[[name]], function(code) code[-2]))) == 1
@@ -42,7 +42,7 @@ binds_itself <- function(code, name) {
 }
 
 # Is a variable used but to be bound to itself?
-used_otherwise <- function(code, name) sum(all.names(code) == name) > 2 * length(plain_assignments(code)[[name]])
+used_otherwise <- function(code, name) sum(all.names(code) == name) > 2 * length(assigned_values(code)[[name]])
 
 one_row <- function(x, by_row) if (by_row) matrix(x, 1) else matrix(x, ncol = 1)
 

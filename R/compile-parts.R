@@ -115,7 +115,7 @@ new_part <- function(cut, loop) {
 
 # The code of the functions made in the function that a loop speaks of, by way of one another too.
 inner_functions_of <- function(used, body) {
-  inner <- Filter(function(values) any(vapply(values, is_function_code, NA)), plain_assignments(body))
+  inner <- Filter(function(values) any(vapply(values, is_function_code, NA)), assigned_values(body))
   found <- list()
   repeat {
     more <- inner[intersect(names(inner), setdiff(used, names(found)))]
@@ -129,7 +129,7 @@ inner_functions_of <- function(used, body) {
 functions_made <- function(code) {
   made <- Filter(
     function(values) any(vapply(values, function(value) is_function_code(value) || is.name(value), NA)),
-    plain_assignments(code)
+    assigned_values(code)
   )
   names(made)
 }

@@ -53,39 +53,6 @@ test_that("a loop may end with return()", {
   }, 3), "native")
 })
 
-test_that("names, dimensions' names and series go through loops that can't let them out, and only those", {
-  m <- matrix(as.double(1:6), 2, dimnames = list(c("upper", "lower"), c("a", "b", "c")))
-  expect_identical(ran_in(function(m) {
-    for (i in 1:2) for (j in 2:3) m[i, j] <- m[i, j] + m[i, j - 1]
-    m
-  }, m), "native")
-  expect_identical(ran_in(function(x, keep = 0.3) {
-    out <- x
-    for (i in 2:length(x)) out[i] <- keep * x[i] + (1 - keep) * out[i - 1]
-    out
-  }, ts(c(1, 4, 2, 5), start = 2000)), "native")
-  expect_identical(ran_in(function(x) {
-    s <- 0
-    for (v in x) s <- s + v
-    s
-  }, c(a = 1, b = 2)), "native")
-  expect_identical(ran_in(function(x) {
-    s <- 0
-    for (i in seq_along(x)) s <- s + x[i] # takes the first name
-    s
-  }, c(a = 1, b = 2)), "R")
-  expect_identical(ran_in(function(m) {
-    row <- 0
-    for (i in 1:2) row <- row + m[i, ]
-    row
-  }, m), "R")
-  expect_identical(ran_in(function(m) {
-    s <- 0
-    for (i in 1:2) s <- s + m[i, 1] # R gives an element a name where only columns have them
-    s
-  }, unname(m) + array(0, dim(m), list(NULL, c("a", "b", "c")))), "R")
-})
-
 test_that("rows and columns that a loop binds have the names that R gives them", {
   state <- function(start, n, last = paste("end")) {
     level <- rep(1, 2)

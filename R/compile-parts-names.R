@@ -1,0 +1,149 @@
+# Where names can come out of a loop: those of vectors with names, of matrices with dimnames, of rows that are bound.
+# Anything that speaks of a carrier of names may have names itself, but for what is listed.
+
+# What is known: `code` in which names may move, `values` of the variables with names, `arrays` whose elements have
+# none, `single` variables of one number, `lists`, `carriers`.
+names_facts <- function(made, named, frame, bound) {
+  facts <- list(code = c(made$before, list(made$code)), values = mget(named, envir = frame))
+  facts$arrays <- named[vapply(facts$values, elements_are_nameless, NA)]
+  facts$single <- single_variables(facts$code, made, frame)
+  facts$assigned <- assigned_values(facts$code)
+  for (one in calls_in(facts$code, "for")) {
+    name <- as.character(one[[2]])
+    facts$assigned[[name]] <- c(facts$assigned[[name]], call("[[", one[[3]], 1))
+  }
+  facts$carriers <- union(named, bound)
+  repeat {
+    facts$lists <- list_carriers(facts, frame)
+    more <- Filter(function(name) {
+      any(vapply(facts$assigned[[name]], may_have_names, NA, facts))
+    }, setdiff(names(facts$assigned), facts$carriers))
+    found <- union(c(facts$carriers, more), facts$lists)
+    if (length(found) == length(facts$carriers)) return(facts)
+    facts$carriers <- found
+  }
+}
+
+# One element of an array has a name in R where only one of its extents has names.
+elements_are_nameless <- function(value) {
+  if (length(dim(value)) < 2) return(stats::is.ts(value))
+  sum(!vapply(dimnames(value), is.null, NA)) != 1
+}
+
+# Every call in code, those inside functions too.
+calls_in <- function(code, heads) {
+  found <- list()
+  visit <- function(code) {
+    if (!is.call(code)) return()
+    if (call_name(code) %in% heads) found[[length(found) + 1]] <<- code
+    lapply(Filter(is.call, as.list(code)), visit)
+  }
+  if (is.list(code)) lapply(code, visit) else visit(code)
+  found
+}
+
+# The values that each variable is given as a whole.
+assigned_values <- function(code) {
+  found <- list()
+  for (one in calls_in(code, c("<-", "=", "<<-"))) {
+    if (!is.name(one[[2]])) next
+    name <- as.character(one[[2]])
+    found[[name]] <- c(found[[name]], list(one[[3]]))
+  }
+  found
+}
+
+# Lists with parts that have names.
+list_carriers <- function(facts, frame) {
+  stores <- Filter(function(one) {
+    is.call(one[[2]]) && call_name(one[[2]]) %in% c("[[", "$") && may_have_names(one[[3]], facts)
+  }, calls_in(facts$code, c("<-", "=", "<<-")))
+  stored <- unlist(lapply(stores, function(one) target_name(one[[2]])))
+  made <- Filter(function(name) {
+    any(vapply(facts$assigned[[name]], function(code) {
+      any(c("list", "lapply", "Map", "mapply", "sapply", facts$lists) %in% all.names(code)) &&
+        may_have_names(code, facts)
+    }, NA))
+  }, names(facts$assigned))
+  atomic <- Filter(function(name) {
+    is.atomic(frame[[name]]) && !is.null(frame[[name]]) && is.null(facts$assigned[[name]])
+  }, intersect(stored, ls(frame, all.names = TRUE)))
+  unique(c(setdiff(stored, atomic), made))
+}
+
+without_names_ever <- c(
+  "length", "nrow", "ncol", "dim", "sum", "mean", "min", "max", "any", "all", "is.null", "seq_along", "NROW", "NCOL",
+  "anyNA", "prod", "sd", "median", "seq_len", ":", "numeric", "integer", "logical", "is.numeric", "as.vector",
+  "as.numeric", "as.double", "as.integer", "as.logical", "order", "tabulate", "findInterval", "unname",
+  "isTRUE", "isFALSE", "identical", "&&", "||", "for", "while", "repeat", "range", "match", "%in%", "character",
+  "is.function"
+)
+
+may_have_names <- function(code, facts) {
+  if (is.name(code)) return(as.character(code) %in% facts$carriers)
+  if (!is.call(code)) return(FALSE)
+  head <- call_name(code)
+  if (head == "function") return(any(vapply(values_given(code[[3]]), may_have_names, NA, facts)))
+  if (head == "") return(any(all.names(code) %in% facts$carriers))
+  if (head %in% facts$carriers) return(TRUE)
+  if (head %in% without_names_ever) return(FALSE)
+  if (head %in% bind_names && gives_labels(code)) return(TRUE)
+  operands <- Filter(function(one) !rlang::is_missing(one), as.list(code)[-1])
+  if (head %in% c("[", "[[", "$")) return(element_may_have_names(code, facts))
+  if (head == "{") operands <- utils::tail(operands, 1)
+  if (head %in% c("if", "switch")) operands <- operands[-1]
+  if (head %in% c("<-", "=", "<<-")) operands <- operands[2]
+  any(vapply(operands, may_have_names, NA, facts))
+}
+
+# What a function's body gives: the last value, and those returned.
+values_given <- function(body) {
+  returned <- lapply(calls_in(body, "return"), function(one) if (length(one) > 1) one[[2]])
+  c(returned, list(body))
+}
+
+element_may_have_names <- function(code, facts) {
+  of <- code[[2]]
+  name <- if (is.name(of)) as.character(of) else ""
+  if (call_name(code) != "[" && !any(all.names(of) %in% facts$lists)) return(FALSE)
+  at <- as.list(code)[-(1:2)]
+  nameless <- name %in% facts$arrays && (length(at) == 1 && !stats::is.ts(facts$values[[name]]) ||
+    all(vapply(at, function(one) !rlang::is_missing(one) && all(all.vars(one) %in% facts$single), NA)))
+  !nameless && may_have_names(of, facts)
+}
+
+single_functions <- c(
+  "+", "-", "*", "/", "^", "(", "%%", "%/%", "floor", "ceiling", "trunc", "round", "abs", "sqrt", "exp", "log", "sin",
+  "cos", "tan", "<", ">", "<=", ">=", "==", "!=", "!", "&", "|", "is.na", "[", "[[", "if"
+)
+single_whatever <- c("length", "nrow", "ncol", "sum", "mean", "min", "max", "prod", "any", "all", "&&", "||", "NROW", "NCOL")
+
+# Variables that hold one number wherever the loop reads them.
+single_variables <- function(code, made, frame) {
+  assigned <- assigned_values(code)
+  counters <- vapply(calls_in(code, "for"), function(one) as.character(one[[2]]), "")
+  stored <- vapply(Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-"))), function(one) {
+    target_name(one[[2]])
+  }, "")
+  many <- Filter(function(name) is_there(name, frame) && length(frame[[name]]) != 1, names(made$given))
+  read <- setdiff(names(made$given), many)
+  inside <- unlist(lapply(calls_in(code, "function"), function(one) names(one[[2]])))
+  single <- setdiff(c(counters, read, names(assigned)), c(many, stored, inside))
+  repeat {
+    fewer <- Filter(function(name) all(vapply(assigned[[name]], is_single_code, NA, single)), single)
+    if (length(fewer) == length(single)) return(single)
+    single <- fewer
+  }
+}
+
+is_single_code <- function(code, single) {
+  if (rlang::is_missing(code)) return(FALSE)
+  if (is.name(code)) return(as.character(code) %in% single)
+  if (!is.call(code)) return(length(code) == 1)
+  head <- call_name(code)
+  if (head %in% single_whatever) return(TRUE)
+  operands <- as.list(code)[-1]
+  if (head == "if" && length(operands) < 3) return(FALSE)
+  if (head %in% c("[", "[[", "if")) operands <- operands[-1]
+  head %in% single_functions && all(vapply(operands, is_single_code, NA, single))
+}

@@ -1,0 +1,185 @@
+# Names, dimensions' names and series: a loop gives what has them in R, with those that R gives, native or not.
+
+# Where a loop runs; it must give what R gives, twice, printing included.
+loop_of <- function(f, ...) {
+  fast <- ds_compile(f)
+  shown <- capture.output(mine <- suppressMessages(outcome_of(fast, list(...))))
+  expect_identical(shown, capture.output(theirs <- outcome_of(f, list(...))))
+  expect_identical(mine, theirs, label = paste(deparse(body(f)), collapse = " "))
+  expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs)
+  parts <- ds_inspect(fast)$parts
+  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
+}
+
+x <- c(a = 1, b = 5, c = 3)
+m <- matrix(c(3, 1, 4, 1, 5, 9), 2, dimnames = list(c("p", "q"), c("u", "v", "w")))
+columns <- matrix(c(3, 1, 4, 1, 5, 9), 2, dimnames = list(NULL, c("u", "v", "w")))
+
+test_that("vectors and matrices that are changed in place, and what is worked out from them, keep their names", {
+  kept <- list(
+    function(x) {
+      for (i in 1:2) {
+        t <- x[i]
+        x[i] <- x[i + 1]
+        x[i + 1] <- t
+      }
+      list(x, t)
+    },
+    function(x) {
+      y <- x
+      for (i in 2:3) y[i] <- y[i] - x[i - 1]
+      y
+    },
+    function(x) {
+      for (k in 1:2) {
+        x <- x / sum(x) + 1
+        x[x > 1.5] <- k
+      }
+      x
+    }
+  )
+  for (f in kept) for (v in list(x, c(a = 1L, b = 4L, c = 2L), c(1, 2, 3))) expect_identical(loop_of(f, v), "native")
+  smoothed <- function(x, keep = 0.3) {
+    out <- x
+    for (i in 2:length(x)) out[i] <- keep * x[i] + (1 - keep) * out[i - 1]
+    out
+  }
+  expect_identical(loop_of(smoothed, ts(c(1, 4, 2, 5), start = 2000)), "native")
+  expect_identical(loop_of(function(m) {
+    for (i in 1:2) for (j in 2:3) m[i, j] <- m[i, j] + m[i, j - 1]
+    m
+  }, m), "native")
+})
+
+test_that("a single number has the name of the element that it comes from", {
+  single <- list(
+    function(x) {
+      s <- 0
+      for (i in seq_along(x)) s <- s + x[i]
+      s
+    },
+    function(x) {
+      top <- x[1]
+      for (i in seq_along(x)) if (x[i] > top) top <- x[i]
+      top
+    },
+    function(x) {
+      one <- x[1]
+      other <- x[2]
+      for (k in 1:5) {
+        sum <- one + other
+        one <- other
+        other <- sum
+      }
+      c(one, other)
+    },
+    function(x) {
+      p <- list(last = 0, n = 2)
+      for (i in 1:3) p$last <- if (x[i] > 2) x[i] else p$last
+      p
+    },
+    function(x, n = 0) {
+      s <- -1
+      for (i in seq_len(n)) s <- x[i]
+      s
+    }
+  )
+  for (f in single) for (v in list(x, c(k = 2, l = 1, m = 0), c(1, 2, 3))) expect_identical(loop_of(f, v), "native")
+  total <- function(m) {
+    s <- 0
+    for (i in 1:2) for (j in 3:1) s <- s + m[i, j]
+    s
+  }
+  for (given in list(m, columns, t(columns)[1:2, ], unname(m))) {
+    expect_identical(loop_of(total, cbind(given, given)[, 1:3]), "native")
+  }
+})
+
+test_that("whatever else could let names out is left to R", {
+  others <- list(
+    function(x) {
+      for (i in 1:3) if (x[i] > 1) return(x[i])
+    },
+    function(x) {
+      out <- list()
+      for (i in 1:3) out[[i]] <- x[i]
+      out
+    },
+    function(x) {
+      at <- function(i) x[i]
+      s <- 0
+      for (i in 1:3) s <- s + at(i)
+      s
+    },
+    function(x) {
+      for (k in 1:2) y <- sapply(1:3, function(i) x[i] + 1)
+      y
+    },
+    function(x) {
+      for (i in 1:4) r <- x[i]
+      r
+    },
+    function(x) {
+      for (i in 4:5) x[i] <- i
+      x
+    },
+    function(x) {
+      y <- numeric(3)
+      for (k in seq_len(0)) y <- x * 2
+      y
+    },
+    function(x) {
+      for (i in 1:2) {
+        x[i] <- 3
+        names(x) <- NULL
+      }
+      x
+    },
+    function(x) {
+      for (i in 1:2) x <- rev(x)
+      x
+    },
+    function(x) {
+      for (k in 1:3) a <- b <- x[k]
+      a + b
+    },
+    function(x) {
+      for (i in 1:2) {
+        r <- x * 2
+        print(r)
+      }
+    }
+  )
+  for (f in others) loop_of(f, x)
+  of_matrices <- list(
+    function(m) {
+      for (i in 1:2) if (m[i, 1] > 0) return(m[i, ])
+    },
+    function(m) {
+      out <- list()
+      for (i in 1:2) out[[i]] <- m[i, ] * 2
+      out
+    },
+    function(m) {
+      row <- function(i) m[i, ]
+      for (i in 1:2) r <- row(i)
+      r
+    },
+    function(m) {
+      for (i in 1:2) m <- t(m)
+      m
+    },
+    function(m) {
+      for (i in 1:2) v <- sapply(1:2, function(k) m[k, 1] * i)
+      v
+    }
+  )
+  for (f in of_matrices) for (given in list(m, columns)) loop_of(f, given)
+  inside <- function(m) {
+    total <- function(i) sum(m[i, ])
+    s <- 0
+    for (i in 1:2) s <- s + total(i)
+    s
+  }
+  expect_identical(loop_of(inside, m), "native")
+})
