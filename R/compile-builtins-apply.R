@@ -87,14 +87,18 @@ lower_sapply <- function(cx, call) {
   made <- map_columns(cx, call, before, call("length", over), function(at) {
     as.call(c(f$head, call("[[", over, at), args$...))
   }, out)
-  names_nothing(cx, call, over)
-  made
+  named_as(cx, call, over, made)
 }
 
-# Of text R makes names.
-names_nothing <- function(cx, call, over) {
+# One result for each element has the names that the elements have. Of text R makes names.
+named_as <- function(cx, call, over, made) {
   type <- cx$flow[[variable_key(cx, as.character(over))]]
   if ("character" %in% type$modes) refuse(cx, call, sprintf("the names that `%s()` gives", call_name(call)))
+  if (is.null(type$names)) return(made)
+  if (!identical(made$node$rank, 1) || !is.null(made$names)) refuse(cx, call, "results with several names")
+  made <- settle(cx, made)
+  made$names <- type$names
+  made
 }
 
 # The results must be of the mode that is said, or convert to it.
@@ -108,12 +112,11 @@ lower_vapply <- function(cx, call) {
   type <- map_loop(cx, call, before, call("length", over), function(at) {
     as.call(c(f$head, call("[[", over, at), args$...))
   }, function(value, at) call("<-", call("[", out, at), value))
-  names_nothing(cx, call, over)
   modes <- setdiff(type$modes, "unset")
   if (highest_mode(c(modes, sub("numeric", "double", mode))) != sub("numeric", "double", mode)) {
     fall_back(cx, "values of vapply() of another type")
   }
-  lower(cx, out)
+  named_as(cx, call, over, lower(cx, out))
 }
 
 vapply_mode <- function(cx, call, code) {
@@ -138,11 +141,13 @@ lower_unlist <- function(cx, call) {
   f <- applied_function(cx, call, args$FUN)
   over <- own_variable(cx, call, "over")
   out <- own_variable(cx, call, "out")
-  map_loop(cx, call, c(f$before, list(call("<-", over, args$X), call("<-", out, NULL))), call("length", over),
+  type <- map_loop(cx, call, c(f$before, list(call("<-", over, args$X), call("<-", out, NULL))), call("length", over),
     function(at) as.call(c(f$head, call("[[", over, at), args$...)), gathered(out),
     any_length = TRUE
   )
-  lower(cx, out)
+  named <- !is.null(cx$flow[[variable_key(cx, as.character(over))]]$names)
+  if (named && type$rank > 0) refuse(cx, call, "`unlist()` of vectors with names")
+  named_as(cx, call, over, lower(cx, out))
 }
 
 lower_reduce <- function(cx, call) {
@@ -186,8 +191,7 @@ lower_mapply <- function(cx, call) {
   map_loop(cx, call, before, call("length", over[[1]]), function(at) {
     as.call(c(f$head, lapply(over, function(one) call("[[", one, at))))
   }, gathered(out))
-  names_nothing(cx, call, over[[1]])
-  lower(cx, out)
+  named_as(cx, call, over[[1]], lower(cx, out))
 }
 
 # Over the rows or the columns of a matrix.

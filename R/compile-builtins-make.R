@@ -34,6 +34,9 @@ lower_rep <- function(cx, call) {
 lower_rep_len <- function(cx, call) {
   args <- matched_call(cx, call, function(x, length.out) NULL)
   if (length(args) < 2) fall_back(cx, "rep_len() without a length")
+  size <- lower_node(cx, args$length.out)
+  if (size$rank > 0) fall_back(cx, "rep_len() of several lengths")
+  put(cx, "need", list(element_node("not", list(element_node("is_na", list(size))))))
   lower_rep(cx, as.call(c(as.name("rep"), args)))
 }
 
@@ -61,6 +64,7 @@ lower_matrix <- function(cx, call) {
     if (node$rank == 0) return(one_node())
     if (is.null(other)) size_node(node) else element_node("div", list(size_node(node), other))
   }
+  if (length(given) == 1) put(cx, "need", list(element_node("ge", list(as_mode(given[[1]], "double"), const_node(1)))))
   rows <- given$nrow %||% rest(given$ncol)
   columns <- given$ncol %||% (if (is.null(given$nrow)) one_node() else rest(given$nrow))
   shape_value(cx, node, list(rows, columns), by_row)

@@ -91,6 +91,7 @@ lower_sample <- function(cx, call) {
   codes <- codes[!vapply(codes, is.null, NA)]
   nodes <- stats::setNames(lower_in_order(cx, unname(codes)), names(codes))
   of <- nodes$of
+  if (!plain && of$rank > 0) fall_back(cx, "sample.int() of several numbers")
   if (of$mode == "logical" && of$rank == 0) fall_back(cx, "a sample of one condition")
   if (!is.null(nodes$size) && nodes$size$mode == "logical") fall_back(cx, "a size that is logical")
   of <- if (of$rank > 0) named_node(cx, of) else of

@@ -17,6 +17,8 @@ reduction <- function(fn, mode_of, join = NULL) {
     if (length(args) > 1 && is.null(join)) refuse(cx, call, sprintf("`%s()` of several vectors", fn))
     if (length(args) == 0) fall_back(cx, sprintf("%s() of nothing", fn))
     found <- settled_modes(cx, operand_values(cx, args), function(modes) highest_mode(modes))
+    named <- !all(vapply(found$values, function(value) is.null(value$names), NA))
+    if (fn %in% c("which.max", "which.min") && named) refuse(cx, call, sprintf("`%s()` of what has names", fn))
     mode <- if (fn %in% c("any", "all")) "logical" else found$mode
     if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
     nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))

@@ -10,6 +10,8 @@ asked_of_r <- function(fn, mode_of, rank, risky = FALSE, check = NULL, where = "
   function(cx, call) {
     given <- as.list(call)[-1]
     if (length(given) == 0) fall_back(cx, sprintf("%s() without arguments", fn))
+    takes <- formals(args(get(fn, asNamespace(where))))
+    if (!"..." %in% names(takes) && length(given) > length(takes)) fall_back(cx, sprintf("more than %s() takes", fn))
     texts <- vapply(given, function(code) if (is_text(code)) code else NA_character_, "")
     numbers <- given[is.na(texts)]
     if (length(numbers) == 0) refuse(cx, call, sprintf("`%s()` of text", fn))

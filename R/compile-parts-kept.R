@@ -15,8 +15,10 @@ keep_names_in <- function(made, named, frame, bound) {
       "names of rows or columns", escaping[[1]])
     return()
   }
-  for (name in named) made$given[[name]] <- as.call(list(without_names, as.name(name)))
-  for (name in intersect(kept, made$gives)) made$puts[[name]] <- put_named(name, from[[name]])
+  for (name in named) made$given[[name]] <- as.call(list(without_names, made$given[[name]]))
+  for (name in intersect(kept, made$gives)) {
+    made$puts[[name]] <- put_named(made$puts[[name]] %||% put_plain(name), name, facts$origins[[from[[name]]]])
+  }
 }
 
 without_names <- function(x) {
@@ -26,17 +28,26 @@ without_names <- function(x) {
   x
 }
 
-put_named <- function(name, from) {
+# A value with the attributes that code gives in the frame.
+put_named <- function(plain, name, from) {
+  list(plain, name, from) # worked out here
   list(
     fits = function(value, frame) {
       old <- frame[[name]]
-      length(value) == length(frame[[from]]) && (is.null(old) || identical(attributes(old), attributes(frame[[from]])))
+      source <- eval(from, frame)
+      length(value) == length(source) && plain$fits(value, frame) &&
+        (is.null(old) || identical(attributes(old), attributes(source)))
     },
     put = function(value, frame) {
-      attributes(value) <- attributes(frame[[from]])
-      assign(name, value, envir = frame)
+      attributes(value) <- attributes(eval(from, frame))
+      plain$put(value, frame)
     }
   )
+}
+
+put_plain <- function(name) {
+  force(name)
+  list(fits = function(value, frame) TRUE, put = function(value, frame) assign(name, value, envir = frame))
 }
 
 returns_with_names <- function(made, facts) {

@@ -4,7 +4,8 @@
 # What is known: `code` in which names may move, `values` of the variables with names, `arrays` whose elements have
 # none, `single` variables of one number, `lists`, `carriers`.
 names_facts <- function(made, named, frame, bound) {
-  facts <- list(code = c(made$before, list(made$code)), values = mget(named, envir = frame))
+  facts <- list(code = c(made$before, list(made$code)), origins = made$given[named])
+  facts$values <- lapply(facts$origins, eval, frame)
   facts$arrays <- named[vapply(facts$values, elements_are_nameless, NA)]
   facts$single <- single_variables(facts$code, made, frame)
   facts$assigned <- assigned_values(facts$code)
@@ -23,6 +24,20 @@ names_facts <- function(made, named, frame, bound) {
     facts$carriers <- found
   }
 }
+
+# What of a value tells where its names go.
+names_words <- function(value) {
+  sides <- if (is.null(dim(value))) !is.null(names(value)) else !vapply(dimnames(value), is.null, NA)
+  paste(c(length(dim(value)), sides, length(value) == 1, stats::is.ts(value)), collapse = "")
+}
+
+# The same of a list's parts, where they are few.
+parts_words <- function(list) {
+  if (length(list) > most_named_parts) return("")
+  paste(vapply(list, function(part) if (is.null(attributes(part))) "" else names_words(part), ""), collapse = " ")
+}
+
+most_named_parts <- 64
 
 # One element of an array has a name in R where only one of its extents has names.
 elements_are_nameless <- function(value) {
@@ -74,7 +89,7 @@ list_carriers <- function(facts, frame) {
 without_names_ever <- c(
   "length", "nrow", "ncol", "dim", "sum", "mean", "min", "max", "any", "all", "is.null", "seq_along", "NROW", "NCOL",
   "anyNA", "prod", "sd", "median", "seq_len", ":", "numeric", "integer", "logical", "is.numeric", "as.vector",
-  "as.numeric", "as.double", "as.integer", "as.logical", "order", "tabulate", "findInterval", "unname",
+  "as.numeric", "as.double", "as.integer", "as.logical", "order", "tabulate", "findInterval",
   "isTRUE", "isFALSE", "identical", "&&", "||", "for", "while", "repeat", "range", "match", "%in%", "character",
   "is.function"
 )

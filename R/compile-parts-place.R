@@ -3,7 +3,7 @@
 
 # Follows the places of names in the code; the variables of `names` whose names are known by it.
 follow_places <- function(made, names, facts) {
-  facts$sources <- names(facts$values)
+  facts$sources <- names(facts$origins)
   if (length(names) == 0 || length(facts$sources) > 63) return(character())
   facts$carried <- intersect(setdiff(facts$carriers, facts$lists), intersect(names(facts$assigned), facts$single))
   followed <- vapply(facts$carried, function(name) {
@@ -30,9 +30,9 @@ follow_places <- function(made, names, facts) {
 place_symbol <- function(name) sprintf("place of %s", name)
 
 look_up_name <- function(found, facts) {
-  values <- facts$sources
+  origins <- facts$origins
   force(found)
-  labels <- function(value, frame) element_labels(frame[[values[[value %% 64]]]])
+  labels <- function(value, frame) element_labels(eval(origins[[value %% 64]], frame))
   list(
     fits = function(value, frame) value == 0 || value %/% 64 <= length(labels(value, frame)),
     put = function(value, frame) found$name <- if (value > 0) labels(value, frame)[[value %/% 64]]
@@ -48,11 +48,6 @@ put_found_name <- function(plain, found) {
       plain$put(value, frame)
     }
   )
-}
-
-put_plain <- function(name) {
-  force(name)
-  list(fits = function(value, frame) TRUE, put = function(value, frame) assign(name, value, envir = frame))
 }
 
 # The names that single elements have: those of a vector, or of the one side of a matrix that has names.

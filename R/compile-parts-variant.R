@@ -13,13 +13,14 @@ new_variant <- function(part, kinds, frame) {
   made$given <- lapply(stats::setNames(nm = part$reads), as.name)
   made$constants <- made$links <- made$puts <- list()
   made$gives <- part$gives
+  made$named_fields <- character()
   made$changed <- part$changed
   made$reason <- NULL
   in_order <- c(intersect("...", names(kinds)), setdiff(names(kinds), "..."))
   for (name in in_order) settle_variable(made, name, kinds[[name]], frame)
   put_constants(made)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
-  named <- setdiff(names(kinds)[kinds == "named"], bound)
+  named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
   if (is.null(made$reason) && (length(named) || binds(made$code))) keep_names_in(made, named, frame, bound)
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
@@ -99,10 +100,20 @@ take_apart <- function(made, name, frame) {
     return()
   }
   changed <- intersect(names(found), assigned_names(code))
+  made$changed <- union(made$changed, changed)
+  named <- length(frame[[name]]) <= most_named_parts & vapply(found, has_names_in, NA, frame)
+  made$named_fields <- c(made$named_fields, names(found)[named])
   made$code <- code
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
   for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+}
+
+# Is what code gives in the frame a vector, matrix or series with names?
+has_names_in <- function(code, frame) {
+  held <- new.env()
+  held$value <- eval(code, frame)
+  kinds_of_variables(held, list(as.name("value"))) == "named"
 }
 
 # A list whose parts are numbers of one kind, and reached by number: see compile-lower-sequence.R.

@@ -282,16 +282,21 @@ most_variants <- 20
 variant_of <- function(part, kinds, frame) {
   if (part$plain && identical(kinds, part$last_kinds)) return(part$last)
   dots <- if ("..." %in% part$reads) dots_words(frame)
-  firsts <- vapply(part$reads[kinds == "list"], function(name) first_sign(frame[[name]]), "")
+  firsts <- vapply(part$reads[kinds == "list"], function(name) {
+    paste(first_sign(frame[[name]]), parts_words(frame[[name]]))
+  }, "")
   key <- paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
     vapply(part$reads[kinds == "function"], function(name) function_words(frame[[name]], frame), ""),
+    if (any(kinds == "named")) vapply(part$reads[kinds %in% c("plain", "named")], function(name) {
+      names_words(frame[[name]])
+    }, ""),
     if (part$asks) vapply(part$reads[kinds %in% c("plain", "named")], function(name) {
       paste(typeof(frame[[name]]), length(dim(frame[[name]])))
     }, "")
   ), collapse = " ")
   found <- part$variants[[key]]
-  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("text", "function", "list"))
+  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("named", "text", "function", "list"))
   part$last_kinds <- kinds
   if (!is.null(found)) return(part$last <- found)
   if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))

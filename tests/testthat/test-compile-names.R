@@ -90,9 +90,24 @@ test_that("a single number has the name of the element that it comes from", {
     for (i in 1:2) for (j in 3:1) s <- s + m[i, j]
     s
   }
-  for (given in list(m, columns, t(columns)[1:2, ], unname(m))) {
-    expect_identical(loop_of(total, cbind(given, given)[, 1:3]), "native")
+  fast <- ds_compile(total)
+  sides <- list(m, columns, matrix(1:6 / 2, 2, dimnames = list(c("p", "q"), NULL)), unname(m))
+  for (given in c(sides, rev(sides))) expect_identical(fast(given), total(given))
+  expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
+  of_part <- function(p) {
+    s <- 0
+    for (i in 1:2) {
+      s <- s + p$m[i, 2]
+      p$w[i] <- p$w[i] + s
+    }
+    list(s, p)
   }
+  fast <- ds_compile(of_part)
+  for (given in c(sides, rev(sides))) {
+    p <- list(m = given, w = x)
+    expect_identical(fast(p), of_part(p))
+  }
+  expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
 })
 
 test_that("whatever else could let names out is left to R", {

@@ -509,8 +509,25 @@ test_that("a place that is left out may be missing, infinite or too far", {
 test_that("functions given too many or too few arguments stop as in R", {
   calls <- alist(
     nrow(x, 2), ncol(x, 2), NROW(x, 2), NCOL(x, 2), dim(x, 2), is.null(x, 2), length(x, 2), append(x), rep_len(x),
-    seq_along(x, 2), is.na(x, 2), rev(x, 2), sum(), abs(x, 2), Re(x, 2), nchar(x, 2, 3, 4, 5), is.vector(x, c("a", "b"))
+    seq_along(x, 2), is.na(x, 2), rev(x, 2), sum(), abs(x, 2), Re(x, 2), nchar(x, 2, 3, 4, 5), t(x, x),
+    is.vector(x, c("a", "b")), rep_len(x, NA), rep_len(x, x), sample.int(x), matrix(2, 0), matrix(x, ncol = 0)
   )
   calls <- c(calls, call("[", quote(x), c("a", "b")), call("[[", quote(x), c("a", "b")))
   for (code in calls) both_ways(as.function(c(list(x = rlang::missing_arg()), code), envir = globalenv()), c(1, 2))
+})
+
+test_that("what functions and whole-vector calls do with names is R's", {
+  calls <- alist(
+    sapply(z, function(v) v + 1), vapply(z, function(v) v > 1, NA), mapply(function(v, w) v + w, z, 1:2),
+    unlist(lapply(z, function(v) v)), sapply(z, function(v) c(v, 2)), sapply(z * 2, sqrt) + 1:2, which.max(z),
+    sapply(z, function(v) v)[1], which.min(z), unlist(lapply(z, function(v) c(v, 1))), sapply(1:2, function(i) z[i])
+  )
+  for (code in calls) {
+    f <- function(x) {
+      z <- c(a = x, b = 2)
+      z
+    }
+    body(f)[[3]] <- code
+    both_ways(f, 1)
+  }
 })
