@@ -47,6 +47,7 @@ used_otherwise <- function(code, name) sum(all.names(code) == name) > 2 * length
 one_row <- function(x, by_row) if (by_row) matrix(x, 1) else matrix(x, ncol = 1)
 
 put_rows <- function(name, code) {
+  force(name)
   by_row <- call_name(code) == "rbind"
   operands <- as.list(code)[-(1:2)]
   count <- function(x) if (is.null(x)) 0L else if (is.null(dim(x))) 1L else dim(x)[[2 - by_row]]

@@ -74,8 +74,8 @@ names_stay_those_of <- function(name, facts, frame) {
 }
 
 keeping_names <- c(
-  "+", "-", "*", "/", "^", "(", "%%", "%/%", "floor", "ceiling", "trunc", "abs", "sqrt", "exp", "log", "sin", "cos", "tan",
-  "!", "<", ">", "<=", ">=", "==", "!="
+  "+", "-", "*", "/", "^", "(", "%%", "%/%", "floor", "ceiling", "trunc", "abs", "sqrt", "exp", "log", "sin", "cos",
+  "tan", "!", "<", ">", "<=", ">=", "==", "!="
 )
 
 # The variable whose names a value has: one with names, or an expression of it with single numbers alone.

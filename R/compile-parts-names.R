@@ -13,7 +13,9 @@ names_facts <- function(made, named, frame, bound) {
     name <- as.character(one[[2]])
     facts$assigned[[name]] <- c(facts$assigned[[name]], call("[[", one[[3]], 1))
   }
-  facts$carriers <- union(named, bound)
+  outward <- Filter(function(one) "<<-" %in% all.names(one), calls_in(facts$code, "function"))
+  given_outward <- unlist(lapply(outward, function(one) names(one[[2]]))) # what is given to them may have names
+  facts$carriers <- unique(c(named, bound, given_outward))
   repeat {
     facts$lists <- list_carriers(facts, frame)
     more <- Filter(function(name) {
@@ -131,7 +133,10 @@ single_functions <- c(
   "+", "-", "*", "/", "^", "(", "%%", "%/%", "floor", "ceiling", "trunc", "round", "abs", "sqrt", "exp", "log", "sin",
   "cos", "tan", "<", ">", "<=", ">=", "==", "!=", "!", "&", "|", "is.na", "[", "[[", "if"
 )
-single_whatever <- c("length", "nrow", "ncol", "sum", "mean", "min", "max", "prod", "any", "all", "&&", "||", "NROW", "NCOL")
+single_whatever <- c(
+  "length", "nrow", "ncol", "sum", "mean", "min", "max", "prod", "any", "all", "&&", "||", "NROW",
+  "NCOL"
+)
 
 # Variables that hold one number wherever the loop reads them.
 single_variables <- function(code, made, frame) {

@@ -1,9 +1,10 @@
 # Random programs in R and compiled, called several times each: values, warnings, errors and
 # random states that differ. Prints every mismatch, and fails where there is one or where a
-# process dies. Of four sources:
+# process dies. Of six sources:
 #   grammar   the language of kernels, drawn at random
 #   mutants   kernels of everyday kinds, changed at random, on values that matter
 #   nests     nests of loops whose places and sums are proved before they start, on awkward integers
+#   names     loops over what has names, which come out of them by whatever way, or do not
 #   parts     the first two, with every loop a part by itself among statements that only R can run
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
@@ -12,7 +13,7 @@
 # `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan preloaded).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,parts,bodies"
+sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,parts,bodies"
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
@@ -34,6 +35,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   }
   tried <- list(
     parts = in_parts, grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
+    names = named_mismatch,
     bodies = function(seed) body_mismatch(cut, seed)
   )
   do.call(rbind, lapply(sources, function(source) {
@@ -59,7 +61,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
 }
 
 helpers <- normalizePath(c(
-  file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R", "helper-nests.R")),
+  file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R", "helper-nests.R", "helper-names.R")),
   file.path("measure", "fuzz", "bodies.R")
 ))
 cores <- parallel::detectCores()

@@ -93,7 +93,7 @@ SEXP function_of(SEXP symbol, SEXP env) {
 }
 
 const char* const calm_functions[] = {
-  "(", "+", "-", "*", "/", "^", ":", "[", "[[", "$", "c", "length", "nrow", "ncol", "seq_len", "seq_along", "numeric", "rep", "quote", NULL
+  "(", "+", "-", "*", "/", "^", ":", "[", "[[", "$", "c", "length", "nrow", "ncol", "seq_len", "seq_along", "numeric", "rep", "list", "quote", NULL
 };
 
 // do.call(quote = TRUE) gives arguments as base::quote(value).
@@ -102,7 +102,19 @@ bool is_base_quote(SEXP head) {
     CADDR(head) == Rf_install("quote");
 }
 
-bool is_calm_call(SEXP code, SEXP env) {
+// How an argument may be worked out: at once; only when R would; or it is missing after all.
+enum promise_kind { calm, stirring, absent };
+
+promise_kind kind_of(SEXP promise, int depth);
+
+bool is_calm_name(SEXP name, SEXP env, int depth) {
+  SEXP value = Rf_findVar(name, env);
+  if (value == R_UnboundValue || value == R_MissingArg) return false;
+  return TYPEOF(value) != PROMSXP || (depth < 20 && kind_of(value, depth + 1) == calm);
+}
+
+bool is_calm_call(SEXP code, SEXP env, int depth) {
+  if (TYPEOF(code) == SYMSXP) return is_calm_name(code, env, depth);
   if (TYPEOF(code) != LANGSXP || is_base_quote(CAR(code))) return true;
   if (TYPEOF(CAR(code)) != SYMSXP) return false;
   const char* name = CHAR(PRINTNAME(CAR(code)));
@@ -111,13 +123,10 @@ bool is_calm_call(SEXP code, SEXP env) {
   while (calm_functions[i] != NULL && strcmp(calm_functions[i], name) != 0) ++i;
   if (calm_functions[i] == NULL || function_of(CAR(code), env) != function_of(CAR(code), R_BaseEnv)) return false;
   for (SEXP at = CDR(code); at != R_NilValue; at = CDR(at)) {
-    if (CAR(at) == R_MissingArg || !is_calm_call(CAR(at), env)) return false;
+    if (CAR(at) == R_MissingArg || !is_calm_call(CAR(at), env, depth)) return false;
   }
   return true;
 }
-
-// How an argument may be worked out: at once; only when R would; or it is missing after all.
-enum promise_kind { calm, stirring, absent };
 
 promise_kind kind_of(SEXP promise, int depth) {
   if (PRVALUE(promise) != R_UnboundValue) return calm;
@@ -128,7 +137,7 @@ promise_kind kind_of(SEXP promise, int depth) {
     if (TYPEOF(value) == PROMSXP) return depth > 20 ? stirring : kind_of(value, depth + 1);
     return calm;
   }
-  return is_calm_call(code, PRENV(promise)) ? calm : stirring;
+  return is_calm_call(code, PRENV(promise), depth) ? calm : stirring;
 }
 
 SEXP call_r(const char* what, SEXP first, SEXP second, SEXP third, SEXP fourth = R_NilValue) {

@@ -219,12 +219,12 @@ one_missing <- function(x) {
   if (is.double(x)) replace(x, is.na(x), NA) else x
 }
 
-# What a call comes to: its value, or its error, its warnings, and the random state
-# it leaves. R does not say whether arithmetic on NA and NaN together gives NA or NaN.
+# What a call comes to: its value, or its error, its warnings, the random state that it leaves, and what it
+# prints. R does not say whether arithmetic on NA and NaN together gives NA or NaN.
 outcome_of <- function(f, arguments) {
   warned <- character()
   set.seed(5)
-  value <- withCallingHandlers(
+  shown <- utils::capture.output(value <- withCallingHandlers(
     tryCatch(do.call(f, arguments), error = function(e) {
       if (inherits(e, "ds_error_unsupported")) "refused" else paste("error:", conditionMessage(e))
     }),
@@ -233,10 +233,10 @@ outcome_of <- function(f, arguments) {
       invokeRestart("muffleWarning")
     },
     message = function(m) invokeRestart("muffleMessage")
-  )
+  ))
   list(
     value = rapply(list(value), one_missing, how = "replace"), warned = warned,
-    drawn = .Random.seed
+    drawn = .Random.seed, shown = shown
   )
 }
 

@@ -53,6 +53,34 @@ test_that("a loop may end with return()", {
   }, 3), "native")
 })
 
+test_that("several columns, parts of lists and bound matrices are each put back", {
+  written <- function(d, p, n) {
+    one <- NULL
+    other <- matrix(1, 1, 2, dimnames = list("first", NULL))
+    for (i in 1:n) {
+      d$a[i] <- d$b[i] * 2
+      d$c[i] <- d$a[i] + i
+      p$w[i] <- i
+      p$k <- p$k + i
+      row <- c(i, 2)
+      one <- rbind(one, row)
+      last <- row * 2
+      other <- rbind(other, last)
+    }
+    list(d, p, one, other)
+  }
+  table <- data.frame(a = c(1, 2, 3), b = c(4, 5, 6), c = 0)
+  expect_identical(ran_in(written, table, list(k = 1, w = c(7, 8, 9)), 3), "native")
+  fast <- ds_compile(function(p) {
+    for (i in 1:2) p$w[i] <- p$k * i
+    cat("")
+    p
+  })
+  given <- 3
+  expect_identical(fast(list(w = c(1, 2), k = given * 2))$w, c(6, 12)) # not worked out before the call
+  expect_identical(ds_inspect(fast)$parts$runs, "native")
+})
+
 test_that("rows and columns that a loop binds have the names that R gives them", {
   state <- function(start, n, last = paste("end")) {
     level <- rep(1, 2)

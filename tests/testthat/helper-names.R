@@ -1,0 +1,95 @@
+# Random loops over what has names: vectors, matrices with names on either side, parts of lists, time series. Whatever
+# comes out of them, by whatever way, has the names that it has in R.
+
+named_number <- function(deep = 2) {
+  less <- function() named_number(deep - 1)
+  if (deep < 1) return(pick("s", "t", "x[i]", "x[i]", "k", "2", "m[i, j]", "p$w[i]", "x[[i]]", "i"))
+  switch(pick(1:12),
+    sprintf("%s %s %s", less(), pick("+", "-", "*", "/"), less()),
+    sprintf("sqrt(abs(%s))", less()),
+    sprintf("if (%s > %s) %s else %s", less(), less(), less(), less()),
+    sprintf("max(%s, %s)", less(), less()),
+    sprintf("sum(%s)", named_vector(0)),
+    "g(i)",
+    sprintf("h(%s)", less()),
+    "y[i]",
+    "x[j]",
+    "as.numeric(x[i])",
+    "m[j, i]",
+    less()
+  )
+}
+
+named_vector <- function(deep = 1) {
+  if (deep < 1) return(pick("x", "y", "p$w", "m[i, ]", "m[, j]", "z"))
+  less <- function() named_vector(deep - 1)
+  switch(pick(1:11),
+    sprintf("%s * %s", less(), named_number(0)),
+    sprintf("%s + x", less()),
+    sprintf("c(%s, s)", less()),
+    "sapply(1:3, function(v) x[v] + s)",
+    "sapply(x, function(v) v * 2)",
+    sprintf("cumsum(%s)", less()),
+    sprintf("as.vector(%s)", less()),
+    sprintf("rev(%s)", less()),
+    sprintf("h(%s)", less()),
+    sprintf("ifelse(%s > 1, %s, 0)", less(), less()),
+    less()
+  )
+}
+
+named_step <- function() {
+  switch(pick(1:18),
+    sprintf("s <- %s", named_number()),
+    sprintf("s <- s + %s", named_number(0)),
+    sprintf("t <- %s", named_number()),
+    sprintf("if (%s > s) s <- %s", named_number(0), named_number(0)),
+    sprintf("y <- %s", named_vector()),
+    sprintf("y[i] <- %s", named_number()),
+    sprintf("x[i] <- %s", named_number()),
+    c("t <- x[i]", "x[i] <- x[j]", "x[j] <- t"),
+    sprintf("m[i, j] <- %s", named_number()),
+    sprintf("m[i, ] <- m[i, ] * %s", named_number(0)),
+    sprintf("out[[i]] <- %s", pick(named_number(0), named_vector(0))),
+    sprintf("p$w[i] <- %s", named_number()),
+    sprintf("p$k <- %s", named_number()),
+    sprintf("if (%s > 9) return(%s)", named_number(0), pick(named_number(0), named_vector(0), "i")),
+    sprintf("s <- t <- %s", named_number(0)),
+    sprintf("x <- x * %s", pick("2", "s", "k")),
+    sprintf("z <- %s", named_vector(0)),
+    pick("names(x) <- NULL", "print(y)", "print(s)", "push(x[i])")
+  )
+}
+
+named_program <- function(seed) {
+  set.seed(seed)
+  steps <- unlist(lapply(seq_len(sample(1:4, 1)), function(at) named_step()))
+  c(
+    "function(x, m, p, k) {", "g <- function(a) x[a] * 2", "h <- function(a) a + 1",
+    "kept <- 0", "push <- function(v) kept <<- kept + v",
+    "s <- 0", sprintf("t <- %s", pick("0", "x[1]", "-Inf")), sprintf("y <- %s", pick("numeric(3)", "x", "x + 1")),
+    "z <- numeric(3)", "out <- list()",
+    sprintf("for (i in 1:%d) for (j in 1:%d) {", pick(2, 3), pick(1, 3)), steps, "}",
+    "list(s, t, x, y, z, m, p, out, kept)", "}"
+  )
+}
+
+named_arguments <- function(round) {
+  set.seed(round)
+  labels <- function(letters) if (runif(1) < 0.6) sample(letters)
+  named <- function() stats::setNames(sample(c(-1, 0.5, 2, 3, NA, 7), 3), labels(c("a", "b", "c")))
+  list(
+    x = if (round %% 5 == 4) stats::ts(c(1, 2, 4), start = 2001) else named(),
+    m = matrix(sample(9) / 2, 3, dimnames = if (runif(1) < 0.8) list(labels(letters[4:6]), labels(letters[7:9]))),
+    p = list(w = named(), k = 1), k = if (runif(1) < 0.5) c(rate = 2) else 2
+  )
+}
+
+# NULL, or what differs between such a loop in R and compiled.
+named_mismatch <- function(seed, rounds = 8) {
+  lines <- named_program(seed)
+  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
+  programs$parts <- TRUE
+  on.exit(programs$parts <- FALSE)
+  compare_program(seed, lines, f, lapply(seq_len(rounds), named_arguments))
+}
