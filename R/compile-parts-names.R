@@ -36,7 +36,8 @@ names_words <- function(value) {
 # The same of a list's parts, where they are few.
 parts_words <- function(list) {
   if (length(list) > most_named_parts) return("")
-  paste(vapply(list, function(part) if (is.null(attributes(part))) "" else names_words(part), ""), collapse = " ")
+  words <- vapply(list, function(part) if (is.null(attributes(part))) "" else names_words(part), "")
+  paste(c(is.data.frame(list), words), collapse = " ")
 }
 
 most_named_parts <- 64

@@ -16,11 +16,15 @@ new_variant <- function(part, kinds, frame) {
   made$named_fields <- character()
   made$changed <- part$changed
   made$reason <- NULL
-  in_order <- c(intersect("...", names(kinds)), setdiff(names(kinds), "..."))
-  for (name in in_order) settle_variable(made, name, kinds[[name]], frame)
+  lists <- names(kinds)[kinds == "list"]
+  for (name in c(intersect("...", names(kinds)), setdiff(names(kinds), c(lists, "...")))) {
+    settle_variable(made, name, kinds[[name]], frame)
+  }
   put_constants(made)
+  for (name in lists) settle_variable(made, name, "list", frame)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
+  if (is.null(made$reason) && length(named)) places_by_name(made, named)
   if (is.null(made$reason) && (length(named) || binds(made$code))) keep_names_in(made, named, frame, bound)
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
@@ -93,7 +97,8 @@ take_apart <- function(made, name, frame) {
     code[-1] <- lapply(as.list(code)[-1], function(one) if (rlang::is_missing(one)) one else visit(one))
     code
   }
-  code <- visit(made$code)
+  table <- is.data.frame(frame[[name]])
+  code <- visit(if (table) column_elements(made$code, name) else made$code)
   if (name %in% all.vars(code) && is_sequence_use(made, name, frame)) return()
   if (name %in% all.vars(code)) {
     made$reason <- sprintf("the list `%s` is used as a whole", name)

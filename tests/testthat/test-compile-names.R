@@ -203,3 +203,38 @@ test_that("whatever else could let names out is left to R", {
   }
   expect_identical(loop_of(inside, m), "native")
 })
+
+test_that("elements are reached by text, wherever they stand in the call of the day", {
+  epidemic <- function(p, n) {
+    y <- c(S = 0.99, I = 0.01)
+    out <- matrix(0, n, 2, dimnames = list(NULL, c("S", "I")))
+    for (k in 1:n) {
+      new <- p["beta"] * y["S"] * y[["I"]]
+      y["S"] <- y["S"] - new
+      y["I"] <- y["I"] + new - p[["gamma"]] * y["I"]
+      out[k, "I"] <- y["I"]
+      out[k, "S"] <- k
+    }
+    list(y, out, new)
+  }
+  fast <- ds_compile(epidemic)
+  rates <- c(beta = 0.3, gamma = 0.1)
+  for (p in list(rates, rev(rates), c(x = 1, rates))) expect_identical(fast(p, 3), epidemic(p, 3))
+  expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
+  expect_error(fast(c(beta = 1), 3), "subscript out of bounds")
+  flow <- function(d, to = "a") {
+    s <- 0
+    for (i in 2:nrow(d)) {
+      d[i, to] <- d[i - 1, to] + d[i, "b"]
+      s <- s + d[i, "a"] * sum(d[, "b"])
+    }
+    list(s, d)
+  }
+  fast <- ds_compile(flow)
+  table <- data.frame(a = c(1, 2, 3), b = c(4, 5, 6))
+  for (d in list(table, table[2:1], cbind(q = 1, table), as.matrix(table))) {
+    expect_identical(suppressMessages(fast(d)), flow(d))
+    expect_identical(suppressMessages(fast(d, "b")), flow(d, "b"))
+  }
+  expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
+})
