@@ -22,6 +22,7 @@ new_variant <- function(part, kinds, frame) {
   }
   put_constants(made)
   for (name in lists) settle_variable(made, name, "list", frame)
+  if (is.null(made$reason)) settle_classes(made, kinds, frame)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
   if (is.null(made$reason) && length(named)) places_by_name(made, named)
@@ -42,6 +43,14 @@ new_variant <- function(part, kinds, frame) {
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
   list(call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links)
+}
+
+settle_classes <- function(made, kinds, frame) {
+  made$pending <- names(kinds)[kinds == "pending"]
+  classed <- classed_names(made, kinds, frame)
+  origins <- made$given
+  left <- if (length(classed)) take_classes(made, classed, frame)
+  if (length(left)) made$reason <- sprintf("`%s` is %s", left[[1]], value_words(eval(origins[[left[[1]]]], frame)))
 }
 
 settle_variable <- function(made, name, kind, frame) {

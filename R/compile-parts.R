@@ -191,6 +191,7 @@ run_part <- function(part) {
   }
   frame <- parent.frame()
   kinds <- kinds_of_variables(frame, part$symbols)
+  for (at in which(kinds == "other")) if (!is.null(class_of_numbers(frame[[part$reads[[at]]]]))) kinds[[at]] <- "classed"
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
   ran <- run_variant(part, kinds, frame)
   now <- if (is.null(ran$fits) && any(kinds == "pending")) kinds_of_variables(frame, part$symbols)
@@ -288,6 +289,7 @@ variant_of <- function(part, kinds, frame) {
   key <- paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
     vapply(part$reads[kinds == "function"], function(name) function_words(frame[[name]], frame), ""),
+    vapply(part$reads[kinds == "classed"], function(name) class_words(frame[[name]]), ""),
     if (any(kinds == "named")) vapply(part$reads[kinds %in% c("plain", "named")], function(name) {
       names_words(frame[[name]])
     }, ""),
@@ -296,7 +298,7 @@ variant_of <- function(part, kinds, frame) {
     }, "")
   ), collapse = " ")
   found <- part$variants[[key]]
-  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("named", "text", "function", "list"))
+  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("named", "classed", "text", "function", "list"))
   part$last_kinds <- kinds
   if (!is.null(found)) return(part$last <- found)
   if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))
