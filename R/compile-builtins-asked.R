@@ -41,9 +41,8 @@ statistic_rows <- function() {
   of_stats <- function(fn, mode, rank) own_of(fn, mode, rank, where = "stats")
   list(
     rank = own_of("rank", "double", 1), cor = of_stats("cor", "double", pair_rank),
-    cov = of_stats("cov", "double", pair_rank), quantile = of_stats("quantile", "double", function(nodes) {
-      if (length(nodes) > 1) min(1, nodes[[2]]$rank) else 1
-    }), weighted.mean = of_stats("weighted.mean", "double", 0),
+    cov = of_stats("cov", "double", pair_rank), quantile = lower_quantile,
+    weighted.mean = of_stats("weighted.mean", "double", 0),
     mad = of_stats("mad", "double", 0), convolve = of_stats("convolve", "double", 1),
     union = own_of("union", highest_of, 1, all_modes = TRUE), setdiff = own_of("setdiff", identity, 1),
     intersect = own_of("intersect", highest_of, 1, all_modes = TRUE),
@@ -52,6 +51,25 @@ statistic_rows <- function() {
     zapsmall = own_of("zapsmall", "double", like_first), besselJ = own_of("besselJ", "double", like_first),
     besselI = own_of("besselI", "double", like_first), besselK = own_of("besselK", "double", like_first)
   )
+}
+
+# Its names are known where the shares are written out, whatever digits R is set to give.
+lower_quantile <- function(cx, call) {
+  asked <- own_of("quantile", "double", function(nodes) {
+    if (length(nodes) > 1) min(1, nodes[[2]]$rank) else 1
+  }, where = "stats")
+  shares <- if (length(call) > 2 && !nzchar(rlang::names2(call)[[3]])) call[[3]] else call$probs
+  spelled <- is.numeric(shares) || (is.call(shares) && call_name(shares) == "c" && all(vapply(as.list(shares)[-1],
+    is.numeric, NA)))
+  if (!spelled || !is.null(call$names)) return(asked(cx, call))
+  labels <- lapply(c(4, 7, 15), function(digits) {
+    withr::with_options(list(digits = digits), names(stats::quantile(0, eval(shares, baseenv()))))
+  })
+  if (length(unique(labels)) > 1) return(asked(cx, call))
+  call$names <- FALSE
+  value <- asked(cx, call)
+  value$names <- labels[[1]]
+  value
 }
 
 # Functions that mean a call of others: `made` gives that call's code from the operands'.

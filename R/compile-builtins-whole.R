@@ -94,10 +94,7 @@ whole_rows <- function() {
     unique = asked_of_r("unique", identity, function(nodes) max(1, nodes[[1]]$rank)),
     duplicated = asked_of_r("duplicated", always("logical"), 1),
     which = asked_of_r("which", always("integer"), 1, risky = TRUE),
-    match = asked_of_r("match", always("integer"), like_first), "%in%" = asked_of_r(
-      "%in%", always("logical"),
-      like_first
-    ),
+    match = asked_of_r("match", always("integer"), like_first), "%in%" = lower_in,
     findInterval = asked_of_r("findInterval", always("integer"), like_first, risky = TRUE),
     tabulate = asked_of_r("tabulate", always("integer"), 1, risky = TRUE),
     cummax = asked_of_r("cummax", raised_mode, 1), cummin = asked_of_r("cummin", raised_mode, 1),

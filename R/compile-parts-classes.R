@@ -1,6 +1,8 @@
 # Dates, times, time differences and factors as the numbers that they hold, where a loop only reads them by place,
 # compares them, counts what lies between them in known units, or goes by the codes of a factor. Any other use is R's.
 
+date_makers <- c("difftime", "as.Date", "as.POSIXct")
+
 known_classes <- c("Date", "POSIXct", "difftime", "factor")
 
 # What class a variable has, as its attributes (of a factor only the class); NULL where it is none of those.
@@ -28,8 +30,8 @@ is_field <- function(origin) is.call(origin) && !is.function(origin[[1]]) && cal
 # Rewrites the code; gives the variables that are used otherwise.
 take_classes <- function(made, names, frame) {
   code <- c(made$before, list(made$code))
-  own <- get0("difftime", made$env, mode = "function")
-  if (length(calls_in(code, "difftime")) && !identical(own, base::difftime)) return(names)
+  own <- Filter(function(name) !identical(get0(name, made$env, mode = "function"), get(name, baseenv())), date_makers)
+  if (length(calls_in(code, own))) return(names)
   uses <- new.env()
   uses$origins <- made$given
   uses$classes <- lapply(made$given[names], function(origin) class_of_numbers(eval(origin, frame)))
@@ -102,10 +104,20 @@ dated <- function(code, uses) {
   if (is.name(code)) return(uses$classes[[as.character(code)]])
   if (!is.call(code)) return(NULL)
   head <- call_name(code)
+  written <- written_date(code)
+  if (!is.null(written)) return(class_of_numbers(written))
   if (head == "(" || (head %in% c("[", "[[") && length(code) == 3 && is.name(code[[2]]))) return(dated(code[[2]], uses))
   if (!head %in% c("+", "-") || length(code) != 3 || !is_plain_code(code[[3]], uses)) return(NULL)
   kept <- dated(code[[2]], uses)
   if (is_class(kept, "Date") || is_class(kept, "POSIXct")) kept
+}
+
+# A date or time that is spelled out; NULL for other code.
+written_date <- function(code) {
+  texts <- vapply(as.list(code)[-1], is_text, NA)
+  zone <- call_name(code) == "as.POSIXct" && length(code) == 3 && identical(names(code)[[3]], "tz")
+  if (!all(texts) || !(zone || (call_name(code) == "as.Date" && length(code) == 2))) return(NULL)
+  tryCatch(eval(code, baseenv()), error = function(e) NULL)
 }
 
 is_plain_code <- function(code, uses) !is_text(code) && !any(all.vars(code) %in% names(uses$classes))
@@ -113,6 +125,8 @@ is_plain_code <- function(code, uses) !is_text(code) && !any(all.vars(code) %in%
 # What is dated as a number.
 number_of <- function(code, uses) {
   if (is.name(code)) return(number_symbol(as.character(code)))
+  written <- written_date(code)
+  if (!is.null(written)) return(as.numeric(written))
   code[[2]] <- number_of(code[[2]], uses)
   if (length(code) == 3) code[[3]] <- in_numbers(code[[3]], uses)
   code
@@ -135,7 +149,8 @@ time_between <- function(code, uses) {
   if (days) ends <- lapply(ends, function(end) call("*", end, 86400))
   if (days && is.null(units)) units <- "days"
   passed <- call("(", call("-", ends[[1]], ends[[2]]))
-  list(code = if (is.null(units) || units == "secs") passed else call("/", passed, unit_seconds[[units]]), units = units)
+  counted <- if (is.null(units) || units == "secs") passed else call("/", passed, unit_seconds[[units]])
+  list(code = counted, units = units)
 }
 
 # R's own way to take the units of a difference from its size, and from there to others.
@@ -219,7 +234,8 @@ converted_numbers <- function(code, uses) {
   kept <- dated(args[[1]], uses)
   if (!is.null(kept) && is.null(units)) {
     number <- number_of(args[[1]], uses)
-    return(if (is_class(kept, "factor") && call_name(code) == "as.integer") number else as.call(list(code[[1]], number)))
+    codes <- is_class(kept, "factor") && call_name(code) == "as.integer"
+    return(if (codes) number else as.call(list(code[[1]], number)))
   }
   span <- time_between(args[[1]], uses)
   if (is.null(span)) return(NULL)

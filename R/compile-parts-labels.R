@@ -13,7 +13,8 @@ places_by_name <- function(made, named) {
     count <- length(code) - 2
     for (i in seq_along(code)[-1]) {
       if (rlang::is_missing(code[[i]])) next
-      if (i > 2 && name %in% fixed && is_text(code[[i]])) code[[i]] <- labelled_place(made, name, code[[i]], i - 2, count)
+      labelled <- i > 2 && name %in% fixed && is_text(code[[i]])
+      if (labelled) code[[i]] <- labelled_place(made, name, code[[i]], i - 2, count)
       if (is.call(code[[i]])) code[[i]] <- visit(code[[i]])
     }
     code

@@ -34,9 +34,11 @@ names_words <- function(value) {
 }
 
 # The same of a list's parts, where they are few.
-parts_words <- function(list) {
+parts_words <- function(list, frame) {
   if (length(list) > most_named_parts) return("")
-  words <- vapply(list, function(part) if (is.null(attributes(part))) "" else names_words(part), "")
+  words <- vapply(list, function(part) {
+    if (is.function(part)) function_words(part, frame) else if (is.null(attributes(part))) "" else names_words(part)
+  }, "")
   paste(c(is.data.frame(list), words), collapse = " ")
 }
 

@@ -22,6 +22,7 @@ new_variant <- function(part, kinds, frame) {
   }
   put_constants(made)
   for (name in lists) settle_variable(made, name, "list", frame)
+  put_constants(made) # functions in them
   if (is.null(made$reason)) settle_classes(made, kinds, frame)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
@@ -103,6 +104,7 @@ take_apart <- function(made, name, frame) {
       found[[symbol]] <<- code
       return(as.name(symbol))
     }
+    if (is.call(code[[1]])) code[[1]] <- visit(code[[1]])
     code[-1] <- lapply(as.list(code)[-1], function(one) if (rlang::is_missing(one)) one else visit(one))
     code
   }
@@ -114,13 +116,25 @@ take_apart <- function(made, name, frame) {
     return()
   }
   changed <- intersect(names(found), assigned_names(code))
-  made$changed <- union(made$changed, changed)
-  named <- length(frame[[name]]) <= most_named_parts & vapply(found, has_names_in, NA, frame)
-  made$named_fields <- c(made$named_fields, names(found)[named])
   made$code <- code
+  made$changed <- union(made$changed, changed)
+  few <- length(frame[[name]]) <= most_named_parts
+  functions <- if (few) Filter(function(code) is.function(eval(code, frame)), found)
+  if (any(names(functions) %in% changed)) made$reason <- sprintf("a function of the list `%s` is replaced", name)
+  for (symbol in names(functions)) {
+    take_function(made, symbol, eval(functions[[symbol]], frame), frame, follow_code(functions[[symbol]]))
+  }
+  found <- found[setdiff(names(found), names(functions))]
+  named <- few & vapply(found, has_names_in, NA, frame)
+  made$named_fields <- c(made$named_fields, names(found)[named])
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
   for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+}
+
+follow_code <- function(code) {
+  force(code)
+  function(frame) eval(code, frame)
 }
 
 # Is what code gives in the frame a vector, matrix or series with names?

@@ -191,7 +191,9 @@ run_part <- function(part) {
   }
   frame <- parent.frame()
   kinds <- kinds_of_variables(frame, part$symbols)
-  for (at in which(kinds == "other")) if (!is.null(class_of_numbers(frame[[part$reads[[at]]]]))) kinds[[at]] <- "classed"
+  for (at in which(kinds == "other")) {
+    if (!is.null(class_of_numbers(frame[[part$reads[[at]]]]))) kinds[[at]] <- "classed"
+  }
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
   ran <- run_variant(part, kinds, frame)
   now <- if (is.null(ran$fits) && any(kinds == "pending")) kinds_of_variables(frame, part$symbols)
@@ -284,7 +286,7 @@ variant_of <- function(part, kinds, frame) {
   if (part$plain && identical(kinds, part$last_kinds)) return(part$last)
   dots <- if ("..." %in% part$reads) dots_words(frame)
   firsts <- vapply(part$reads[kinds == "list"], function(name) {
-    paste(first_sign(frame[[name]]), parts_words(frame[[name]]))
+    paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame))
   }, "")
   key <- paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),

@@ -516,11 +516,28 @@ test_that("functions given too many or too few arguments stop as in R", {
   for (code in calls) both_ways(as.function(c(list(x = rlang::missing_arg()), code), envir = globalenv()), c(1, 2))
 })
 
+test_that("one value among several is looked for by comparisons", {
+  among <- list(
+    function(v, set) v %in% c(4L, 5L, 9L), function(v, set) v %in% c(4, 5.5, TRUE), function(v, set) v %in% c("G", "C"),
+    function(v, set) (v + 0) %in% c(4, 5), function(v, set) v %in% set, function(v, set) v %in% c(4, NA)
+  )
+  sets <- list(c(1, 4, NA), c(TRUE, NA), 1:9, numeric())
+  for (f in among) {
+    fast <- ds_compile(f)
+    for (v in list(4L, 4, NA_integer_, NaN, NA_real_, TRUE, NA, "G", NA_character_, 1i, c(4, 5), numeric())) {
+      for (set in sets) {
+        expect_identical(suppressMessages(outcome_of(fast, list(v, set))), outcome_of(f, list(v, set)))
+      }
+    }
+  }
+})
+
 test_that("what functions and whole-vector calls do with names is R's", {
   calls <- alist(
     sapply(z, function(v) v + 1), vapply(z, function(v) v > 1, NA), mapply(function(v, w) v + w, z, 1:2),
     unlist(lapply(z, function(v) v)), sapply(z, function(v) c(v, 2)), sapply(z * 2, sqrt) + 1:2, which.max(z),
-    sapply(z, function(v) v)[1], which.min(z), unlist(lapply(z, function(v) c(v, 1))), sapply(1:2, function(i) z[i])
+    sapply(z, function(v) v)[1], which.min(z), unlist(lapply(z, function(v) c(v, 1))), sapply(1:2, function(i) z[i]),
+    quantile(z, 0.9) + 1, quantile(z), quantile(z, c(1 / 3, 0.5)), quantile(z, c(0.25, 0.5))[2]
   )
   for (code in calls) {
     f <- function(x) {
