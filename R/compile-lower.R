@@ -113,6 +113,7 @@ lower_function <- function(kernel, types, shared) {
     held_name(cx, name, types[[name]]$modes, types[[name]]$rank)
   }, "")
   steps <- steps_of(cx, function() {
+    if (length(kernel$told)) begin_told(cx)
     lower_defaults(cx, missing)
     lower_tail(cx, kernel$body, kernel$line)
   })

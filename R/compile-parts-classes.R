@@ -254,9 +254,7 @@ assigned_numbers <- function(code, uses) {
   }
   if (!is.call(target) || !is.name(target[[2]]) || !as.character(target[[2]]) %in% uses$plain) return(NULL)
   if (call_name(target) != "[") return(NULL)
-  number <- if (!is.null(kept)) number_of(code[[3]], uses) else {
-    span <- time_between(code[[3]], uses)
-    if (!is.null(span$units)) span$code
-  }
+  span <- if (is.null(kept)) time_between(code[[3]], uses)
+  number <- if (!is.null(kept)) number_of(code[[3]], uses) else if (!is.null(span$units)) span$code
   if (!is.null(number)) as.call(list(code[[1]], in_numbers(target, uses), number))
 }

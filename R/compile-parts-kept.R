@@ -93,4 +93,3 @@ source_of_names <- function(code, own, facts) {
 }
 
 is_nameless_single <- function(code, facts) is_single_code(code, facts$single) && !may_have_names(code, facts)
-

@@ -204,6 +204,24 @@ test_that("whatever else could let names out is left to R", {
   expect_identical(loop_of(inside, m), "native")
 })
 
+test_that("what is printed is what it was, once", {
+  shown <- function(m, p) {
+    y <- c(1, 2, 3)
+    t <- 0
+    for (i in 1:2) {
+      y[i] <- 0
+      print(y)
+      print(t)
+      r <- as.vector(m[i, ])
+      t <- sum(m[i, ]) + sqrt(abs(p$w[[i]]))
+    }
+    list(y, r, t)
+  }
+  for (given in list(m, columns, unname(m))) for (w in list(x, unname(x))) {
+    expect_identical(loop_of(shown, given, list(w = w)), "native")
+  }
+})
+
 test_that("elements are reached by text, wherever they stand in the call of the day", {
   epidemic <- function(p, n) {
     y <- c(S = 0.99, I = 0.01)
