@@ -17,6 +17,10 @@ own_variable <- function(cx, call, what) {
 # The function that is applied, as what stands at the head of a call: list(head, before).
 applied_function <- function(cx, call, code) {
   code <- if (is.character(code) && length(code) == 1) as.name(code) else code
+  key <- if (is.name(code)) variable_key(cx, as.character(code))
+  if (!is.null(key) && !cx$flow[[key]]$kind %in% "function" && is.null(cx$flow[[key]]$pending)) {
+    fall_back(cx, sprintf("`%s()` with what is no function", call_name(call)))
+  }
   if (is.name(code)) return(list(head = code))
   if (!is.call(code) || call_name(code) != "function") refuse(cx, call, "a function that is worked out")
   name <- own_variable(cx, call, "function")

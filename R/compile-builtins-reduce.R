@@ -140,6 +140,7 @@ lower_is_null <- function(cx, call) {
 }
 
 lower_missing <- function(cx, call) {
+  demand_count(cx, call, 1)
   name <- as.character(call[[2]])
   formals <- cx$scope$kernel$formals
   if (!name %in% names(formals)) refuse(cx, call, "missing() of what is no argument")

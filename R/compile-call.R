@@ -32,7 +32,8 @@
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
 #'   `x[places]`, `m[cbind(i, j)]`; writing past the end and `x <- c(x, v)` take constant time on average.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel, and functions
-#'   passed on to them; all may call themselves, those of single numbers also each other.
+#'   passed on to them; all may call themselves, those of single numbers also each other. Functions defined inside may
+#'   assign the kernel's variables (`total <<- total + v`).
 #' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here
 #'   and a vector there; a matrix stays one.
 #' * Also `dim(x) <-`, `diag(m) <-`, `length(x) <-`, `is.na(x) <-`, `names(x) <- NULL`.
@@ -50,11 +51,16 @@
 #' called (`norm(x, "F")`, `match.arg(how)`) are answered when the kernel is built. `try()`, `tryCatch()` and
 #' `suppressWarnings()` run what they are given; where that stops or warns, R does the whole again.
 #'
-#' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series, where the
-#' names can't come out of the loop; rows and columns bound to a variable (`m <- rbind(m, u)`), with the names that R
+#' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series. Their names
+#' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, and with single numbers (`s <- s + x[i]`); where
+#' they may come out in another way the loop is left to R. Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
+#' `d[i, "rain"]`). Dates, times and time differences are read by place, compared, and counted in their units
+#' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); factors go by their codes (`s[f[i]]`,
+#' `f[i] == "dry"`). Rows and columns bound to a variable (`m <- rbind(m, u)`), with the names that R
 #' gives them; elements of lists and columns of data frames by name (`met$rain[i]`), read and
 #' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
-#' given, built in once for their code with what they speak of read at each call, and arguments behind `...`. What
+#' given, or that stand in a list (`model$link(x)`), built in once for their code with what they speak of read at each
+#' call, and arguments behind `...`. What
 #' such a loop prints by `cat()`, `message()` or `print()`, and warnings that it gives itself, are kept and come out in
 #' their order **when it has ended**; where the function handles conditions or draws random numbers, messages and
 #' warnings leave their turn to R. A way of an `if` that can't be compiled is left to R where it is reached: the loop is
