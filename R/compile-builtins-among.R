@@ -4,6 +4,7 @@ lower_in <- function(cx, call) {
   demand_count(cx, call, 2)
   by_match <- asked_of_r("%in%", always("logical"), like_first)
   plain <- all(vapply(c("==", "||", "isTRUE", "any", "is.na", "if", "c"), function(name) is_builtin(cx, name), NA))
+  if (is.character(call[[3]])) call[[3]] <- as.call(c(as.name("c"), as.list(call[[3]]))) # settled before
   value <- lower(cx, call[[2]])
   call[[2]] <- if (is.call(call[[2]])) held_value(cx, value) else call[[2]]
   single <- value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1

@@ -9,6 +9,18 @@ same_both_times <- function(f, ...) {
 
 gauge <- c("weir", "ford", "weir", NA, "moor", "ford")
 
+test_that("texts among several are found, in parts too", {
+  counted <- function(s) {
+    letters <- strsplit(s, "")[[1]]
+    n <- 0
+    for (k in letters) if (k %in% c("G", "C")) n <- n + 1
+    n / length(letters)
+  }
+  fast <- ds_compile(counted)
+  for (s in c("GATTACA", "", "CGG")) expect_identical(fast(s), counted(s))
+  expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
+})
+
 test_that("grouping, edit distances, runs and labels run native", {
   grouped <- function(gauge, flow) {
     gauge <- gauge[!is.na(gauge)]
