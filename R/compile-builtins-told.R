@@ -57,7 +57,7 @@ lower_told <- function(cx, call) {
 
 # What a routine kept that fell back for another one goes.
 begin_told <- function(cx) {
-  ask_value(cx, quote(print()), "keep_told", list(const_node(0L)), "", always("logical"), 0,
+  ask_value(cx, quote(keep()), "keep_told", list(const_node(0L)), "", always("logical"), 0,
     risky = FALSE, where = "deepstride"
   )
 }

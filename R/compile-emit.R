@@ -208,9 +208,9 @@ emit_argument <- function(em, id, from) {
     if (em$form$lean && id %in% em$sure) sprintf("if (DS_RARE(%s == NA_INTEGER)) goto missing;", name)
   ))
   copied <- id %in% em$form$stored && !id %in% em$form$owned
-  object <- if (copied) sprintf("Rf_duplicate(%s)", from) else from
   c(
-    sprintf(if (id %in% em$form$constant) "DS_READ(%s, %s, %s);" else "DS_HOLD(%s, %s, %s);", name, reader, object),
+    if (copied) sprintf("DS_HOLD(%s, %s, Rf_duplicate(%s));", name, reader, from) else
+      sprintf("%s(%s, %s);", if (id %in% em$form$constant) "DS_READ" else "DS_BORROW", name, from),
     if (type$rank > 1) sprintf("%1$s_d%2$d = ds_extent(%3$s, %2$d);", name, seq_len(type$rank), from),
     if (copied && em$form$lean && id %in% em$sure) sprintf("if (!ds_all_there(%1$s, %1$s_n)) goto missing;", name)
   )

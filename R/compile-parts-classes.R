@@ -161,12 +161,12 @@ parting <- quote(function(passed, wanted) {
   if (size == wanted) passed / size else passed / size * (size / wanted)
 })
 
-compared <- c("<", ">", "<=", ">=", "==", "!=")
+comparing <- c("<", ">", "<=", ">=", "==", "!=")
 
 in_numbers <- function(code, uses) {
   if (!is.call(code)) return(code)
   head <- call_name(code)
-  done <- if (head %in% compared && length(code) == 3) {
+  done <- if (head %in% comparing && length(code) == 3) {
     compared_numbers(code, uses)
   } else if (head %in% c("as.numeric", "as.double", "as.integer")) {
     converted_numbers(code, uses)

@@ -82,6 +82,7 @@ test_that("several columns, parts of lists and bound matrices are each put back"
 })
 
 test_that("functions in lists are called, whichever they are", {
+  without_comparing()
   through <- function(x, m) {
     own <- list(square = function(v) v^2, scaled = function(v) v * x[1])
     s <- 0

@@ -10,6 +10,7 @@ same_both_times <- function(f, ...) {
 gauge <- c("weir", "ford", "weir", NA, "moor", "ford")
 
 test_that("texts among several are found, in parts too", {
+  without_comparing()
   counted <- function(s) {
     letters <- strsplit(s, "")[[1]]
     n <- 0

@@ -67,12 +67,15 @@ __attribute__((const, noinline, cold)) static R_xlen_t ds_interrupts(R_xlen_t ti
 
 /* Variables: arguments that are only read; those that come to hold objects of their own. */
 #define DS_GIVEN(type, x) SEXP x##_s = R_NilValue; const type *x = NULL; R_xlen_t x##_n = 0; (void) x; (void) x##_n
-#define DS_READ(x, reader, object) x##_s = object; x = reader(x##_s); x##_n = XLENGTH(x##_s)
+// An argument is only read until it is owned: asked for data to write to, R would copy what shares its data with others.
+#define DS_READ(x, object) x##_s = object; x = DATAPTR_RO(x##_s); x##_n = XLENGTH(x##_s)
 #define DS_ARRAY(type, x) \
   SEXP x##_s = R_NilValue; type *x = NULL; R_xlen_t x##_n = 0, x##_room = 0; PROTECT_INDEX x##_i; \
   PROTECT_WITH_INDEX(x##_s, &x##_i); (void) x; (void) x##_n; (void) x##_room
 #define DS_HOLD(x, reader, object) \
   do { REPROTECT(x##_s = object, x##_i); x = reader(x##_s); x##_n = x##_room = XLENGTH(x##_s); } while (0)
+#define DS_BORROW(x, object) \
+  do { REPROTECT(x##_s = object, x##_i); x = (void *) DATAPTR_RO(x##_s); x##_n = x##_room = XLENGTH(x##_s); } while (0)
 #define DS_SHARE(x, from) \
   do { REPROTECT(x##_s = from##_s, x##_i); x = (void *) from; x##_n = x##_room = from##_n; } while (0)
 #define DS_OWN(x, reader) \
