@@ -510,7 +510,8 @@ test_that("functions given too many or too few arguments stop as in R", {
   calls <- alist(
     nrow(x, 2), ncol(x, 2), NROW(x, 2), NCOL(x, 2), dim(x, 2), is.null(x, 2), length(x, 2), append(x), rep_len(x),
     seq_along(x, 2), is.na(x, 2), rev(x, 2), sum(), abs(x, 2), Re(x, 2), nchar(x, 2, 3, 4, 5), t(x, x),
-    is.vector(x, c("a", "b")), Reduce(x, 2), missing(x, 2), vapply(numeric(), x, 0), rep_len(x, NA), rep_len(x, x), sample.int(x), matrix(2, 0), matrix(x, ncol = 0)
+    is.vector(x, c("a", "b")), Reduce(x, 2), missing(x, 2), vapply(numeric(), x, 0),
+    rep_len(x, NA), rep_len(x, x), sample.int(x), matrix(2, 0), matrix(x, ncol = 0)
   )
   calls <- c(calls, call("[", quote(x), c("a", "b")), call("[[", quote(x), c("a", "b")))
   for (code in calls) both_ways(as.function(c(list(x = rlang::missing_arg()), code), envir = globalenv()), c(1, 2))
