@@ -30,7 +30,8 @@ names_facts <- function(made, named, frame, bound) {
 # What of a value tells where its names go.
 names_words <- function(value) {
   sides <- if (is.null(dim(value))) !is.null(names(value)) else !vapply(dimnames(value), is.null, NA)
-  paste(c(length(dim(value)), sides, length(value) == 1, stats::is.ts(value), class_words(value)), collapse = "")
+  kept <- if (is.object(value)) c(stats::is.ts(value), class_words(value))
+  paste(c(length(dim(value)), sides, length(value) == 1, kept), collapse = "")
 }
 
 # The same of a list's parts, where they are few.
