@@ -38,7 +38,8 @@ names_words <- function(value) {
 parts_words <- function(list, frame) {
   if (length(list) > most_named_parts) return("")
   words <- vapply(list, function(part) {
-    if (is.function(part)) function_words(part, frame) else if (is.null(attributes(part))) "" else names_words(part)
+    if (is.function(part)) return(function_words(part, frame))
+    if (is.null(attributes(part))) as.character(length(part) == 1) else names_words(part)
   }, "")
   paste(c(is.data.frame(list), words), collapse = " ")
 }
@@ -149,7 +150,7 @@ single_variables <- function(code, made, frame) {
   stored <- vapply(Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-"))), function(one) {
     target_name(one[[2]])
   }, "")
-  many <- Filter(function(name) is_there(name, frame) && length(frame[[name]]) != 1, names(made$given))
+  many <- Filter(function(name) !is_given_single(made, name, frame), names(made$given))
   read <- setdiff(names(made$given), many)
   inside <- unlist(lapply(calls_in(code, "function"), function(one) names(one[[2]])))
   single <- setdiff(c(counters, read, names(assigned)), c(many, stored, inside))
@@ -158,6 +159,13 @@ single_variables <- function(code, made, frame) {
     if (length(fewer) == length(single)) return(single)
     single <- fewer
   }
+}
+
+# Nothing is worked out for it that R has not.
+is_given_single <- function(made, name, frame) {
+  origin <- made$given[[name]]
+  known <- is.name(origin) || is_field(origin) || is.function(origin[[1]])
+  known && !name %in% made$pending && length(eval(origin, frame)) == 1
 }
 
 is_single_code <- function(code, single) {

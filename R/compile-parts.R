@@ -291,7 +291,9 @@ variant_of <- function(part, kinds, frame) {
   key <- paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
     vapply(part$reads[kinds == "function"], function(name) function_words(frame[[name]], frame), ""),
-    vapply(part$reads[kinds == "classed"], function(name) class_words(frame[[name]]), ""),
+    vapply(part$reads[kinds == "classed"], function(name) {
+      paste(class_words(frame[[name]]), length(frame[[name]]) == 1)
+    }, ""),
     if (any(kinds == "named")) vapply(part$reads[kinds %in% c("plain", "named")], function(name) {
       names_words(frame[[name]])
     }, ""),

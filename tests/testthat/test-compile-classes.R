@@ -12,7 +12,7 @@ left_to_r_of <- function(f, data, ...) {
   without_comparing()
   fast <- ds_compile(f)
   said <- paste(deparse(body(f)), collapse = " ")
-  for (one in c(data, rev(data))) {
+  for (one in data) {
     given <- c(list(one), list(...))
     expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given), label = said)
   }
@@ -33,7 +33,7 @@ test_that("dates and times are compared, subtracted and counted in their units",
     list(last, gap, s)
   }
   expect_identical(left_to_r_of(spells, kinds[c(1, 3, 4)], x), 0)
-  left_to_r_of(spells, kinds, x)
+  left_to_r_of(spells, rev(kinds), x)
   days <- function(d) {
     n <- 0
     gap <- numeric(6)

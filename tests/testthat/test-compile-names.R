@@ -103,6 +103,12 @@ test_that("a single number has the name of the element that it comes from", {
     }
     list(s, p)
   }
+  by_place <- function(m, p) {
+    for (i in 1:2) r <- m[p$at, 1] * i
+    r
+  }
+  fast <- ds_compile(by_place)
+  for (at in list(1, 1:2, 2)) expect_identical(suppressMessages(fast(m, list(at = at))), by_place(m, list(at = at)))
   fast <- ds_compile(of_part)
   for (given in c(sides, rev(sides))) {
     p <- list(m = given, w = x)

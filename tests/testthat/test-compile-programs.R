@@ -20,7 +20,7 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
 
 test_that("random programs come to the same as in R, and so do kernels changed at random, and nests", {
   running <- list(
-    several_programs(1:50, "program_mismatch", 3), several_programs(1:50, "mutant_mismatch", 2),
+    several_programs(1:45, "program_mismatch", 3), several_programs(1:45, "mutant_mismatch", 2),
     several_programs(1:25, "nest_mismatch", 6)
   )
   for (one in running) {
@@ -34,7 +34,7 @@ test_that("random programs come to the same as in R, and so do kernels changed a
 
 test_that("their loops come to the same where each runs native by itself", {
   running <- list(
-    several_programs(101:120, "program_mismatch", 3, TRUE), several_programs(101:120, "mutant_mismatch", 2, TRUE),
+    several_programs(101:114, "program_mismatch", 3, TRUE), several_programs(101:114, "mutant_mismatch", 2, TRUE),
     several_programs(1:15, "named_mismatch", 4)
   )
   for (one in running) {
