@@ -34,14 +34,16 @@ names_words <- function(value) {
   paste(c(length(dim(value)), sides, length(value) == 1, kept), collapse = "")
 }
 
-# The same of a list's parts, where they are few.
-parts_words <- function(list, frame) {
-  if (length(list) > most_named_parts) return("")
+# The same of a list's parts, where they are few and go by names.
+parts_words <- function(list, frame, beside) {
+  if (length(list) > most_named_parts || is.null(names(list))) return("")
   words <- vapply(list, function(part) {
     if (is.function(part)) return(function_words(part, frame))
-    if (is.null(attributes(part))) as.character(length(part) == 1) else names_words(part)
+    if (is.null(attributes(part))) "" else names_words(part)
   }, "")
-  paste(c(is.data.frame(list), words), collapse = " ")
+  # how many numbers there are matters only where names go along
+  if (beside || any(nzchar(words))) words <- paste(words, lengths(list) == 1)
+  if (any(nzchar(words))) paste(c(is.data.frame(list), words), collapse = " ") else as.character(is.data.frame(list))
 }
 
 most_named_parts <- 64

@@ -118,7 +118,7 @@ take_apart <- function(made, name, frame) {
   changed <- intersect(names(found), assigned_names(code))
   made$code <- code
   made$changed <- union(made$changed, changed)
-  few <- length(frame[[name]]) <= most_named_parts
+  few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
   functions <- if (few) Filter(function(code) is.function(eval(code, frame)), found)
   if (any(names(functions) %in% changed)) made$reason <- sprintf("a function of the list `%s` is replaced", name)
   for (symbol in names(functions)) {

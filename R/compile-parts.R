@@ -286,7 +286,7 @@ variant_of <- function(part, kinds, frame) {
   if (part$plain && identical(kinds, part$last_kinds)) return(part$last)
   dots <- if ("..." %in% part$reads) dots_words(frame)
   firsts <- vapply(part$reads[kinds == "list"], function(name) {
-    paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame))
+    paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame, any(kinds == "named")))
   }, "")
   key <- paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),

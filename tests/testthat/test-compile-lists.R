@@ -161,7 +161,10 @@ test_that("a loop is built for each kind of parts that its list comes with", {
   }
   for (f in list(total, whole)) {
     fast <- ds_compile(f)
-    for (x in list(list("a"), list(1, 2), list(1L, 2L), list(c(1, 2), 3), list(TRUE))) for (call in 1:2) {
+    lists <- list(
+      list("a"), list(1, 2), list(1L, 2L), list(c(1, 2), 3, 4), list(a = 2, b = 3, c = 1), list(TRUE)
+    )
+    for (x in lists) for (call in 1:2) {
       expect_identical(suppressMessages(outcome_of(fast, list(x))), outcome_of(f, list(x)))
     }
     made <- attr(fast, "ds_compiled")
