@@ -15,8 +15,8 @@ lower_in <- function(cx, call) {
   }
   set <- lower(cx, call[[3]])
   call[[3]] <- if (is.call(call[[3]])) held_value(cx, set) else call[[3]]
-  numbers <- value$node$mode %in% real_modes && set$kind == "number" && !is.null(set$node) && set$node$rank == 1 &&
-    length(set$modes) == 1 && set$node$mode %in% real_modes && is.name(call[[3]])
+  numbers <- is_real(value$node$mode) && set$kind == "number" && !is.null(set$node) && set$node$rank == 1 &&
+    length(set$modes) == 1 && is_real(set$node$mode) && is.name(call[[3]])
   if (!numbers) return(by_match(cx, call))
   found <- call("any", call("==", call[[3]], call[[2]]), na.rm = TRUE)
   key <- new_variable(cx)
@@ -28,7 +28,8 @@ lower_in <- function(cx, call) {
   read_variable(cx, key, key)
 }
 
-real_modes <- c("logical", "integer", "double")
+is_real <- function(modes) modes %in% setdiff(mode_names, lone_modes)
+
 most_spelled <- 24
 
 is_spelled_set <- function(cx, code, mode) {
@@ -36,5 +37,5 @@ is_spelled_set <- function(cx, code, mode) {
   kinds <- vapply(as.list(code)[-1], function(one) {
     if (is.call(one) || is.name(one) || length(one) != 1 || is.na(one)) "none" else typeof(one)
   }, "")
-  if (mode == "character") all(kinds == "character") else mode %in% real_modes && all(kinds %in% real_modes)
+  if (mode == "character") all(kinds == "character") else is_real(mode) && all(is_real(kinds))
 }

@@ -77,8 +77,7 @@ number_symbol <- function(name) as.name(sprintf("numbers of %s", name))
 # Variables that the loop gives dates or times: all that they are given must be of one kind, and what they were.
 dated_variables <- function(uses, code) {
   assigned <- assigned_values(code)
-  stores <- Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-")))
-  stored <- vapply(stores, function(one) target_name(one[[2]]), "")
+  stored <- stored_names(code)
   fits <- function(name, kept) {
     kinds <- unique(lapply(assigned[[name]], dated, uses))
     length(kinds) == 1 && identical(kinds[[1]], kept) && !is_class(kept, "factor")

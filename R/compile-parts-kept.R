@@ -6,7 +6,7 @@ keep_names_in <- function(made, named, frame, bound) {
   shown <- Filter(function(one) any(vapply(as.list(one)[-1], may_have_names, NA, facts)), calls_in(made$code, "print"))
   out <- setdiff(intersect(made$gives, facts$carriers), bound)
   changed <- intersect(made$changed, facts$carriers)
-  from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts, frame)
+  from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts)
   kept <- names(Filter(Negate(is.null), from))
   followed <- follow_places(made, setdiff(out, kept), facts)
   escaping <- c(setdiff(out, c(kept, followed)), if (length(shown)) "print()", returns_with_names(made, facts))
@@ -55,6 +55,11 @@ returns_with_names <- function(made, facts) {
   if (any(vapply(returns, function(one) length(one) > 1 && may_have_names(one[[2]], facts), NA))) "return()"
 }
 
+# Variables of which more than elements is replaced: `names(x) <- NULL`, `dim(x) <- c(2, 3)`.
+reshaped_names <- function(code) {
+  unlist(lapply(Filter(function(one) reshaping(one[[2]]), stores_in(code)), function(one) target_name(one[[2]])))
+}
+
 reshaping <- function(target) {
   while (is.call(target)) {
     if (!call_name(target) %in% c("[", "[[", "diag", "is.na")) return(TRUE)
@@ -64,9 +69,8 @@ reshaping <- function(target) {
 }
 
 # The variable with names whose attributes `name` has whenever the loop has given it a value; NULL where that is not so.
-names_stay_those_of <- function(name, facts, frame) {
-  stores <- Filter(function(one) identical(target_name(one[[2]]), name), calls_in(facts$code, c("<-", "=", "<<-")))
-  if (any(vapply(stores, function(one) reshaping(one[[2]]), NA))) return(NULL)
+names_stay_those_of <- function(name, facts) {
+  if (name %in% reshaped_names(facts$code)) return(NULL)
   values <- facts$assigned[[name]]
   if (is.null(values)) return(if (name %in% names(facts$values)) name)
   from <- unique(lapply(values, source_of_names, name, facts))

@@ -4,9 +4,7 @@
 places_by_name <- function(made, named) {
   code <- c(made$before, list(made$code))
   fixed <- Filter(function(name) is.null(assigned_values(code)[[name]]), named)
-  stores <- calls_in(code, c("<-", "=", "<<-"))
-  reshaped <- vapply(Filter(function(one) reshaping(one[[2]]), stores), function(one) target_name(one[[2]]), "")
-  fixed <- setdiff(fixed, reshaped)
+  fixed <- setdiff(fixed, reshaped_names(code))
   visit <- function(code) {
     if (!is.call(code)) return(code)
     name <- if (call_name(code) %in% c("[", "[[") && is.name(code[[2]])) as.character(code[[2]]) else ""

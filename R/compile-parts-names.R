@@ -6,6 +6,7 @@
 names_facts <- function(made, named, frame, bound) {
   facts <- list(code = c(made$before, list(made$code)), origins = made$given[named])
   facts$values <- lapply(facts$origins, eval, frame)
+  facts$pending <- made$pending # nothing that R has not worked out is looked at
   facts$arrays <- named[vapply(facts$values, elements_are_nameless, NA)]
   facts$single <- single_variables(facts$code, made, frame)
   facts$assigned <- assigned_values(facts$code)
@@ -77,11 +78,16 @@ assigned_values <- function(code) {
   found
 }
 
+# Assignments to parts of variables, and the names of those.
+stores_in <- function(code) Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-")))
+
+stored_names <- function(code) unlist(lapply(stores_in(code), function(one) target_name(one[[2]])))
+
 # Lists with parts that have names.
 list_carriers <- function(facts, frame) {
   stores <- Filter(function(one) {
-    is.call(one[[2]]) && call_name(one[[2]]) %in% c("[[", "$") && may_have_names(one[[3]], facts)
-  }, calls_in(facts$code, c("<-", "=", "<<-")))
+    call_name(one[[2]]) %in% c("[[", "$") && may_have_names(one[[3]], facts)
+  }, stores_in(facts$code))
   stored <- unlist(lapply(stores, function(one) target_name(one[[2]])))
   made <- Filter(function(name) {
     any(vapply(facts$assigned[[name]], function(code) {
@@ -91,7 +97,7 @@ list_carriers <- function(facts, frame) {
   }, names(facts$assigned))
   atomic <- Filter(function(name) {
     is.atomic(frame[[name]]) && !is.null(frame[[name]]) && is.null(facts$assigned[[name]])
-  }, intersect(stored, ls(frame, all.names = TRUE)))
+  }, setdiff(intersect(stored, ls(frame, all.names = TRUE)), facts$pending))
   unique(c(setdiff(stored, atomic), made))
 }
 
@@ -149,13 +155,10 @@ single_whatever <- c(
 single_variables <- function(code, made, frame) {
   assigned <- assigned_values(code)
   counters <- vapply(calls_in(code, "for"), function(one) as.character(one[[2]]), "")
-  stored <- vapply(Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-"))), function(one) {
-    target_name(one[[2]])
-  }, "")
   many <- Filter(function(name) !is_given_single(made, name, frame), names(made$given))
   read <- setdiff(names(made$given), many)
   inside <- unlist(lapply(calls_in(code, "function"), function(one) names(one[[2]])))
-  single <- setdiff(c(counters, read, names(assigned)), c(many, stored, inside))
+  single <- setdiff(c(counters, read, names(assigned)), c(many, stored_names(code), inside))
   repeat {
     fewer <- Filter(function(name) all(vapply(assigned[[name]], is_single_code, NA, single)), single)
     if (length(fewer) == length(single)) return(single)
