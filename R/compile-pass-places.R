@@ -185,9 +185,9 @@ scan_element <- function(nest, node, sums, active) {
   node
 }
 
-# Those that take part in sums must be small.
+# Those that take part in sums must be small. What an inner nest has settled stays: its ends are not known here.
 need_small <- function(node, nest, active) {
-  if (node$op == "element" && !is.null(node$seen)) {
+  if (node$op == "element" && !is.null(node$seen) && is.null(node$seen_small)) {
     fits <- need_test(nest, lowest(node$seen, active), -small_integer) &&
       need_test(nest, lowest(add_sums(c(`1` = small_integer - 1), node$seen, -1), active), 0)
     node$seen_small <- fits

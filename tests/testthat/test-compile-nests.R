@@ -245,3 +245,21 @@ test_that("counts overflow where R's do", {
     }
   }
 })
+
+test_that("elements that an inner loop has looked through take part in the sums of the outer one", {
+  f <- function(u, v, n) {
+    out <- integer(n)
+    for (i in seq_len(n)) {
+      h <- 1L
+      while (h <= n && n > 0L) {
+        out[h] <- u[2L * h - 1] + v[h]
+        h <- h + 1L
+      }
+    }
+    out
+  }
+  fast <- ds_compile(f, whole = TRUE)
+  for (u in list(1:10, c(1L, NA, 5L, .Machine$integer.max, 2L))) {
+    expect_identical(outcome_of(fast, list(u, 1:10, 4L)), outcome_of(f, list(u, 1:10, 4L)))
+  }
+})
