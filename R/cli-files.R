@@ -54,9 +54,9 @@ run_faces <- function(result, out, junit = NULL) {
   )
 }
 
-figure_files <- c(time = "time", speedup = "speedup", matrix = "agreement", errors = "errors")
+figure_files <- c(time = "time", speedup = "speedup", matrix = "agreement", errors = "errors", climb = "climb")
 
-figure_faces <- function(result, out, kinds = names(figure_files)) {
+figure_faces <- function(result, out, kinds = setdiff(names(figure_files), "climb")) {
   named <- expand.grid(ending = c("svg", "png"), kind = kinds, stringsAsFactors = FALSE)
   faces <- Map(function(kind, ending) {
     file <- file.path(out, paste0(figure_files[[kind]], ".", ending))

@@ -69,6 +69,9 @@ run_command_line <- function(args) {
     agree = verb_agree,
     time = verb_time,
     compile = verb_compile,
+    climb = verb_climb,
+    advise = verb_advise,
+    profile = verb_profile,
     report = verb_report
   )
   verb(command)

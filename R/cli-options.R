@@ -9,10 +9,16 @@ verb_table <- list(
     takes = "FILE.R",
     does = "compile a function of an R script to native code"
   ),
+  climb = list(takes = "FILE.R", does = "rewrite and compile a slow function of a script, check and time each stage"),
+  advise = list(takes = "FILE.R", does = "say what makes a function of a script slow, and what to write instead"),
+  profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes, line by line"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
-option_table <- function() {
+option_table <- function() c(run_options(), kernel_options())
+
+# Of those that run studies.
+run_options <- function() {
   list(
     json = optparse::make_option("--json",
       action = "store_true", default = FALSE,
@@ -50,21 +56,43 @@ option_table <- function() {
       type = "character", default = NULL, metavar = "FILE",
       help = "write the verdicts of agreement as XML that CI systems read"
     ),
+    resume = optparse::make_option("--resume",
+      type = "character", default = NULL, metavar = "FILE",
+      help = "keep every finished size in FILE, and go on from there"
+    )
+  )
+}
+
+# Of those that take one function of a script.
+kernel_options <- function() {
+  list(
     "function" = optparse::make_option("--function",
       type = "character", default = NULL, metavar = "NAME", dest = "name",
-      help = "the function to compile"
+      help = "the function's name"
     ),
     like = optparse::make_option("--like",
       type = "character", default = NULL, metavar = "ARGUMENTS",
       help = "arguments of the kinds it will be called with, as in 'rain=double(10), keep=0.85'"
     ),
+    args = optparse::make_option("--args",
+      type = "character", default = NULL, metavar = "ARGUMENTS",
+      help = "arguments of one call, as in 'rain=runif(1000), keep=0.85'"
+    ),
+    inputs = optparse::make_option("--inputs",
+      type = "character", default = NULL, metavar = "NAME",
+      help = "a function of the script that makes the arguments for a size; without it one is made from --args"
+    ),
+    sizes = optparse::make_option("--sizes",
+      type = "character", default = NULL, metavar = "SIZES",
+      help = "sizes, as in 100,1000,10000"
+    ),
+    sarif = optparse::make_option("--sarif",
+      type = "character", default = NULL, metavar = "FILE",
+      help = "write the findings as SARIF that editors and CI systems read"
+    ),
     emit = optparse::make_option("--emit",
       type = "character", default = NULL, metavar = "c",
       help = "print the C source alone"
-    ),
-    resume = optparse::make_option("--resume",
-      type = "character", default = NULL, metavar = "FILE",
-      help = "keep every finished size in FILE, and go on from there"
     )
   )
 }
@@ -75,6 +103,9 @@ verb_options <- list(
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
   compile = c("function", "like", "emit", "json", "out", "quiet"),
+  climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
+  advise = c("function", "args", "sarif", "json", "quiet"),
+  profile = c("function", "args", "json", "quiet"),
   report = c("json", "out", "quiet")
 )
 

@@ -210,8 +210,6 @@ work_out <- function(cx, value) {
   }
 }
 
-call_name <- function(code) if (is.name(code[[1]])) as.character(code[[1]]) else ""
-
 # The value of code; where it is not wanted, code that gives one puts its steps alone. `cx$given_to` is the
 # function that it is given to.
 lower <- function(cx, code, wanted = TRUE) {

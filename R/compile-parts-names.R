@@ -55,29 +55,6 @@ elements_are_nameless <- function(value) {
   sum(!vapply(dimnames(value), is.null, NA)) != 1
 }
 
-# Every call in code, those inside functions too.
-calls_in <- function(code, heads) {
-  found <- list()
-  visit <- function(code) {
-    if (!is.call(code)) return()
-    if (call_name(code) %in% heads) found[[length(found) + 1]] <<- code
-    lapply(Filter(is.call, as.list(code)), visit)
-  }
-  if (is.list(code)) lapply(code, visit) else visit(code)
-  found
-}
-
-# The values that each variable is given as a whole.
-assigned_values <- function(code) {
-  found <- list()
-  for (one in calls_in(code, c("<-", "=", "<<-"))) {
-    if (!is.name(one[[2]])) next
-    name <- as.character(one[[2]])
-    found[[name]] <- c(found[[name]], list(one[[3]]))
-  }
-  found
-}
-
 # Assignments to parts of variables, and the names of those.
 stores_in <- function(code) Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-")))
 

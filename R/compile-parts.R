@@ -32,8 +32,6 @@ cut_loops <- function(kernel) {
   list(body = body, parts = cut$parts)
 }
 
-loop_heads <- c("for", "while", "repeat")
-
 cut_code <- function(cut, code) {
   if (!is.call(code)) return(code)
   head <- call_name(code)
@@ -133,8 +131,6 @@ functions_made <- function(code) {
   )
   names(made)
 }
-
-is_function_code <- function(code) is.call(code) && call_name(code) == "function"
 
 called_names <- function(code) setdiff(all.names(code), all.vars(code))
 

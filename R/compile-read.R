@@ -33,49 +33,6 @@ with_lines_of <- function(code, parsed) {
   code
 }
 
-# The statements of a block with the line that each begins on.
-block_statements <- function(block, line) {
-  if (!is.call(block) || !identical(block[[1]], quote(`{`))) return(list(list(code = block, line = line)))
-  references <- attr(block, "srcref")
-  lapply(seq_along(block)[-1], function(i) {
-    list(code = block[[i]], line = if (is.null(references)) line else references[[i]][[1]])
-  })
-}
-
-# Names that a body assigns: its own variables. Functions defined inside have theirs.
-assigned_names <- function(code) if (is.call(code)) unique(all_assigned(code)) else character()
-
-# The targets of `<<-`, in functions defined inside too.
-assigned_outside <- function(code) {
-  if (!"<<-" %in% all.names(code)) return(character())
-  own <- if (is.call(code) && call_name(code) == "<<-") target_name(code[[2]])
-  parts <- if (is.call(code)) Filter(is.call, as.list(code)[-1])
-  unique(c(own, unlist(lapply(parts, assigned_outside))))
-}
-
-changed_names <- function(code) union(assigned_names(code), assigned_outside(code))
-
-# With a queue of its own: code may be nested deeper than R nests calls.
-all_assigned <- function(code) {
-  found <- list()
-  queue <- list(code)
-  while (length(queue)) {
-    one <- queue[[length(queue)]]
-    queue[[length(queue)]] <- NULL
-    head <- if (is.name(one[[1]])) as.character(one[[1]]) else ""
-    if (head == "function") next
-    if (head %in% c("<-", "=", "for")) found[[length(found) + 1]] <- target_name(one[[2]])
-    queue <- c(queue, Filter(is.call, as.list(one)[-1]))
-  }
-  as.character(unlist(found))
-}
-
-# The variable behind `x`, `x[i]`, `x[[i]]`, `m[i, j]`.
-target_name <- function(target) {
-  while (is.call(target)) target <- target[[2]]
-  as.character(target)
-}
-
 # Functions of R's own packages are known by name, or not at all.
 is_of_r <- function(value) {
   is.function(value) && environmentName(topenv(environment(value))) %in% c("base", "stats", "utils", "methods")

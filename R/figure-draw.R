@@ -1,10 +1,12 @@
 #' Figures of a result
 #'
-#' @param object A result of [ds_run()], the timings of [ds_time()] or an agreement of [ds_agree()].
+#' @param object A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()] or a profile
+#'   of [ds_profile()] (its source with bars).
 #' @param kind `"time"`: time per evaluation against size. `"speedup"`: speedup
 #'   over the reference against size. Both axes are logarithmic; bars are 95 %
 #'   intervals; hollow points are forecasts of cells that were not run. `"matrix"`: the verdict of every
-#'   stage at every size and case, as tiles. `"errors"`: the largest error against size, see [ds_truth()].
+#'   stage at every size and case, as tiles. `"climb"`: the time of each stage of a climb at the largest size that
+#'   the original was timed at. `"errors"`: the largest error against size, see [ds_truth()].
 #' @param ... Not used.
 #' @return A ggplot2 plot.
 #' @section Errors: `ds_error_input` when there is nothing that could be drawn.
@@ -55,7 +57,8 @@ draw_figure <- function(result, kind) {
     time = figure_time(result$timings, result$study$unit),
     speedup = figure_speedup(result$timings, result$study$unit),
     matrix = figure_matrix(result$agreement),
-    errors = figure_errors(result$agreement, result$study$unit %||% "problem size")
+    errors = figure_errors(result$agreement, result$study$unit %||% "problem size"),
+    climb = figure_climb(result$climb, result$study$unit)
   )
 }
 

@@ -95,3 +95,31 @@ retooled <- function(f, tools, rewrite = identity) {
   }
   copied(f)
 }
+
+# The R code to read, with its source.
+readable_function <- function(f) {
+  check_function(f, "f", "Pass the function itself, not its name or a call of it.")
+  code <- r_code(f)
+  if (is.null(code)) {
+    abort_input("`f` is native code: there is no R to read.", hint = "Give the R function that it was made from.", arg = "f")
+  }
+  with_source(code)
+}
+
+# The function, under the name "", and the helpers of the user's that it names.
+named_kernels <- function(f) {
+  all <- own_functions(f)
+  names <- vapply(all, helper_name, "", from = f)
+  kernels <- stats::setNames(lapply(all, with_source), names)
+  kernels[!duplicated(names) & (names != "" | seq_along(names) == 1)]
+}
+
+helper_name <- function(helper, from) {
+  if (identical(helper, from)) return("")
+  for (f in own_functions(from)) {
+    for (name in unique(all.names(body(f)))) {
+      if (nzchar(name) && identical(users_function(name, environment(f)), helper)) return(name)
+    }
+  }
+  ""
+}

@@ -56,3 +56,10 @@ simple_study_lines <- function(second = "function(depth) sum(depth)") {
     paste0("  ds_stage('second', ", second, ")")
   )
 }
+
+# Another value for something of the package, until the test ends.
+local_in_package <- function(name, value, env = parent.frame()) {
+  usual <- internal(name)
+  utils::assignInNamespace(name, value, "deepstride")
+  withr::defer(utils::assignInNamespace(name, usual, "deepstride"), env)
+}

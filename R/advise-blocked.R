@@ -1,0 +1,58 @@
+# Long vector expressions, worked out a block at a time, so that what lies between stays in the cache.
+
+blocked_rules <- function() {
+  list(
+    new_rule("long expression", "blocked", "each operation of a long expression writes a vector of full length",
+      find_long,
+      fires = list(function(depth, slope, n) {
+        flow <- numeric(length(depth))
+        flow[] <- 1 / n * depth * (depth / (1 + 2 * depth))^(2 / 3) * sqrt(slope)
+        flow
+      }),
+      quiet = list(function(depth, slope) {
+        flow <- numeric(length(depth))
+        flow[] <- depth * slope
+        flow
+      })
+    )
+  )
+}
+
+block_length <- 4096
+least_operations <- 5
+
+find_long <- function(fx) {
+  paths <- if (is_block(fx$body)) statement_paths(fx$body, integer()) else list()
+  Filter(Negate(is.null), lapply(paths, function(path) long_finding(fx, path, code_at(fx$body, path))))
+}
+
+long_finding <- function(fx, path, code) {
+  found <- match_code(quote(.o[] <- .e), code)
+  if (is.null(found) || !is.name(found$.o)) return(NULL)
+  count <- length_code(fx, as.character(found$.o))
+  heads <- vapply(calls_within(found$.e), call_name, "")
+  if (is.null(count) || length(setdiff(heads, c(unlist(elementwise_calls), "(", "pmin", "pmax", "length")))) return(NULL)
+  if (sum(!heads %in% c("(", "length")) < least_operations || !is.null(fx$kinds) && "other" %in% fx$kinds) return(NULL)
+  vectors <- Filter(function(name) {
+    own <- length_code(fx, name)
+    !is.null(own) && same_code(own, count) && (is_used_whole(fx, name) || assigned_long(fx, name) || name == as.character(found$.o))
+  }, all.vars(found$.e))
+  if (length(vectors) == 0) return(NULL)
+  new_finding(line_of(fx, path), line_of(fx, path), path,
+    sprintf("%d operations, each of which writes a vector of full length", sum(!heads %in% c("(", "length"))),
+    list(new_edit(path, in_blocks(fx, found, count, vectors))),
+    assumed = sprintf("%s: of one length", paste0("`", vectors, "`", collapse = ", "))
+  )
+}
+
+assigned_long <- function(fx, name) length(assigned_values(fx$body)[[name]]) > 0
+
+in_blocks <- function(fx, found, count, vectors) {
+  at <- as.name(fresh_name("at", fx$used))
+  value <- found$.e
+  for (name in vectors) value <- replace_code(value, as.name(name), call("[", as.name(name), at))
+  list(fill_code(quote(for (block in seq_len(ceiling(.n / .l))) {
+    .at <- (.l * (block - 1) + 1):min(.l * block, .n)
+    .o[.at] <- .v
+  }), list(.n = count, .l = block_length, .at = at, .o = found$.o, .v = value)))
+}

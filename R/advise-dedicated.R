@@ -1,0 +1,212 @@
+# Loops that one function of R does: running values, recursive filters, counts, margins, products of matrices.
+
+dedicated_rules <- function() {
+  list(
+    new_rule("dedicated function", "dedicated", "R has a function for what the loop works out",
+      function(fx) in_loops(fx, function(fx, loop) find_whole(fx, loop, TRUE)),
+      fires = list(
+        function(rain, keep) {
+          out <- numeric(length(rain))
+          store <- 0
+          for (hour in seq_along(rain)) {
+            store <- keep * store + rain[hour]
+            out[hour] <- (1 - keep) * store
+          }
+          out
+        },
+        function(m) {
+          out <- numeric(nrow(m))
+          for (i in 1:nrow(m)) out[i] <- mean(m[i, ])
+          out
+        }
+      ),
+      quiet = list(function(rain, keep) {
+        store <- 0
+        for (r in rain) store <- if (r > 1) keep * store + r else store / 2
+        store
+      })
+    ),
+    new_rule("count by key", "dedicated", "elements are counted or summed by a key",
+      function(fx) in_loops(fx, find_counts),
+      fires = list(
+        function(gauge) {
+          count <- numeric(9)
+          for (g in gauge) count[g] <- count[g] + 1
+          count
+        },
+        function(gauge, rain) {
+          total <- numeric(9)
+          for (i in seq_along(gauge)) total[gauge[i]] <- total[gauge[i]] + rain[i]
+          total
+        }
+      ),
+      quiet = list(function(x) {
+        for (i in seq_along(x)) x[i] <- x[i] + 1
+        x
+      })
+    )
+  )
+}
+
+key_rules <- function() {
+  list(
+    new_rule("recurrence by place", "dedicated", "each element is a share of the one before and something new",
+      function(fx) in_loops(fx, find_recurrence),
+      fires = list(function(rain, keep) {
+        store <- rain
+        for (i in 2:length(rain)) store[i] <- keep * store[i - 1] + rain[i]
+        store
+      }, function(rain) {
+        total <- rain
+        for (i in 2:length(rain)) total[i] <- total[i - 1] + rain[i]
+        total
+      }),
+      quiet = list(function(rain, keep) {
+        store <- rain
+        for (i in 2:length(rain)) store[i] <- keep * rain[i - 1] + rain[i]
+        store
+      })
+    ),
+    new_rule("matrix product", "dedicated", "nested loops work out a product of matrices",
+      function(fx) in_loops(fx, find_product),
+      fires = list(function(a, b) {
+        out <- matrix(0, nrow(a), ncol(b))
+        for (i in 1:nrow(a)) {
+          for (j in 1:ncol(b)) {
+            for (k in 1:ncol(a)) out[i, j] <- out[i, j] + a[i, k] * b[k, j]
+          }
+        }
+        out
+      }),
+      quiet = list(function(a, b) {
+        for (i in 1:nrow(a)) for (j in 1:ncol(b)) a[i, j] <- a[i, j] * b[i, j]
+        a
+      })
+    ),
+    new_rule("margin by apply", "dedicated", "`apply()` calls a function a row that R has for all rows",
+      find_margins,
+      fires = list(function(m) apply(m, 1, sum), function(m) apply(m, 2, mean)),
+      quiet = list(function(m) apply(m, 1, function(row) sum(sort(row)[1:2])))
+    ),
+    new_rule("rolling window", "dedicated", "a window's sum or mean is worked out anew at each place",
+      function(fx) in_loops(fx, find_rolling),
+      fires = list(function(rain) {
+        out <- rep(NA_real_, length(rain))
+        for (i in 24:length(rain)) out[i] <- mean(rain[(i - 23):i])
+        out
+      }),
+      quiet = list(function(rain) {
+        out <- rain
+        for (i in 24:length(rain)) out[i] <- max(rain[(i - 23):i])
+        out
+      })
+    )
+  )
+}
+
+# `count[k[i]] <- count[k[i]] + v[i]`
+find_counts <- function(fx, loop) {
+  found <- if (length(loop$body) == 1) match_code(quote(.t[.k] <- .t[.k] + .v), loop$body[[1]])
+  if (is.null(found) || loop$head != "for" || !is.name(found$.t) || identical(found$.k, as.name(loop$var)) && is_range(loop$range)) return(NULL)
+  if (is_read_after(fx, loop, loop$var)) return(NULL)
+  turns <- new_turns(fx, loop)
+  if (is.name(loop$range)) turns$index <- loop$range
+  turns$stores[[as.character(found$.t)]] <- NULL
+  keys <- turned(turns, found$.k)
+  added <- turned(turns, found$.v)
+  if (is.null(keys) || is.null(added) || !keys$each || as.character(found$.t) %in% all.vars(call("c", keys$code, added$code))) return(NULL)
+  loop_finding(loop, sprintf("counts by the key `%s`", spelled(found$.k)),
+    list(new_edit(loop$path, settle_index(fx, turns, counted_by(found$.t, keys$code, added)))),
+    if (added$each) "rounding" else "nothing",
+    assumed = sprintf("`%s` lies within `%s`", spelled(found$.k), spelled(found$.t))
+  )
+}
+
+counted_by <- function(target, keys, added) {
+  if (!added$each) {
+    times <- fill_code(quote(tabulate(.k, length(.t))), list(.k = keys, .t = target))
+    if (!identical(added$code, 1) && !identical(added$code, 1L)) times <- call("*", added$code, times)
+    return(list(call("<-", target, call("+", target, times))))
+  }
+  own <- list(.t = target, .k = keys, .v = added$code)
+  lapply(list(
+    quote(by_key <- rowsum(.v, .k)),
+    quote(at <- as.integer(rownames(by_key))),
+    quote(.t[at] <- .t[at] + as.vector(by_key))
+  ), fill_code, own)
+}
+
+# `x[i] <- k * x[i - 1] + e`, from the second element on.
+find_recurrence <- function(fx, loop) {
+  if (loop$head != "for" || length(loop$body) != 1 || is_read_after(fx, loop, loop$var)) return(NULL)
+  range <- match_code(quote(2:.n), loop$range)
+  code <- bare_code(loop$body[[1]])
+  shared <- match_code(quote(.x[.i] <- .k * .x[.i - 1] + .e), code)
+  summed <- match_code(quote(.x[.i] <- .x[.i - 1] + .e), code)
+  found <- shared %||% summed
+  if (is.null(range) || is.null(found) || !is.name(found$.x) || !identical(found$.i, as.name(loop$var))) return(NULL)
+  turns <- new_turns(fx, loop)
+  added <- turned(turns, found$.e)
+  share <- if (!is.null(shared)) turned(turns, found$.k)
+  if (is.null(added) || !added$each || as.character(found$.x) %in% all.vars(added$code)) return(NULL)
+  if (!is.null(shared) && (is.null(share) || share$each)) return(NULL)
+  first <- call("[", found$.x, 1)
+  value <- if (is.null(shared)) call("+", first, call("cumsum", added$code)) else
+    fill_code(quote(as.vector(stats::filter(.e, .k, method = "recursive", init = .s))), list(.e = added$code, .k = share$code, .s = first))
+  loop_finding(loop, sprintf("each `%s` goes on from the one before", spelled(call("[", found$.x, found$.i))),
+    list(new_edit(loop$path, settle_index(fx, turns, list(call("<-", call("[", found$.x, found$.i), value))))),
+    if (is.null(shared)) "rounding" else "nothing", sprintf("`%s` is at least 2", spelled(range$.n))
+  )
+}
+
+# for i, for j, for k: c[i, j] <- c[i, j] + a[i, k] * b[k, j]
+find_product <- function(fx, loop) {
+  nest <- nest_of(loop$code)
+  if (length(nest$vars) != 3) return(NULL)
+  found <- match_code(quote(.c[.i, .j] <- .c[.i, .j] + .a[.i, .k] * .b[.k, .j]), nest$body)
+  names <- c(".i", ".j", ".k")
+  if (is.null(found) || !setequal(vapply(found[names], spelled, ""), nest$vars)) return(NULL)
+  if (any(vapply(nest$vars, function(name) is_read_after(fx, loop, name), NA))) return(NULL)
+  loop_finding(loop, "nested loops work out a product of matrices",
+    list(new_edit(loop$path, list(fill_code(quote(.c <- .c + .a %*% .b), found)))), "rounding",
+    "the loops go over all rows and columns"
+  )
+}
+
+# list(vars, body): loops that hold nothing but one another.
+nest_of <- function(code) {
+  vars <- character()
+  while (is.call(code) && call_name(code) == "for") {
+    vars <- c(vars, as.character(code[[2]]))
+    code <- bare_code(code[[4]])
+  }
+  list(vars = vars, body = code)
+}
+
+find_margins <- function(fx) {
+  paths <- call_paths(fx$body, "apply")
+  Filter(Negate(is.null), lapply(paths, function(path) {
+    code <- code_at(fx$body, path)
+    found <- match_code(quote(apply(.m, .d, .f)), code)
+    sums <- if (!is.null(found) && is.name(found$.f)) margin_calls[[as.character(found$.f)]]
+    if (is.null(sums) || !is.numeric(found$.d) || !found$.d %in% 1:2) return(NULL)
+    new_finding(line_of(fx, path), line_of(fx, path), path, sprintf("`apply()` calls `%s()` once for each %s", as.character(found$.f), c("row", "column")[[found$.d]]),
+      list(new_edit(path, list(call(sums[[found$.d]], found$.m)))), "rounding"
+    )
+  }))
+}
+
+# `out[i] <- mean(x[(i - k):i])`
+find_rolling <- function(fx, loop) {
+  if (loop$head != "for" || length(loop$body) != 1 || !is_range(loop$range)) return(NULL)
+  found <- match_any(list(quote(.o[.i] <- .f(.x[(.i - .k):.i])), quote(.o[.i] <- .f(.x[(.i - .k + 1):.i]))), loop$body[[1]])
+  if (is.null(found) || !identical(found$.i, as.name(loop$var)) || !as.character(found$.f) %in% c("sum", "mean")) return(NULL)
+  if (!is.numeric(found$.k) || is_read_after(fx, loop, loop$var) || !is.name(found$.x)) return(NULL)
+  width <- found$.k + is.null(match_code(quote(.o[.i] <- .f(.x[(.i - .k + 1):.i])), loop$body[[1]]))
+  weight <- if (identical(found$.f, quote(mean))) call("rep", call("/", 1, width), width) else call("rep", 1, width)
+  value <- fill_code(quote(stats::filter(.x, .w, sides = 1)[.i]), list(.x = found$.x, .w = weight, .i = as.name(loop$var)))
+  loop_finding(loop, sprintf("the %s of %s elements is worked out anew at each place", as.character(found$.f), format(width)),
+    list(new_edit(loop$path, list(call("<-", as.name(loop$var), loop$range), call("<-", call("[", found$.o, as.name(loop$var)), value)))),
+    "rounding", sprintf("`%s` has no missing value", spelled(found$.x))
+  )
+}

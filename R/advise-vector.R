@@ -1,0 +1,130 @@
+# Loops that are written for all elements at once.
+
+vector_rules <- function() {
+  list(
+    new_rule("element loop", "vector", "a loop works out element by element what R does for whole vectors",
+      function(fx) in_loops(fx, function(fx, loop) find_whole(fx, loop, FALSE)),
+      fires = list(
+        function(depth, k) {
+          out <- numeric(length(depth))
+          for (i in seq_along(depth)) out[i] <- k * depth[i]^1.5
+          out
+        },
+        function(temp, base) {
+          melt <- numeric(length(temp))
+          for (day in seq_along(temp)) if (temp[day] > base) melt[day] <- 3 * (temp[day] - base) else melt[day] <- 0
+          melt
+        },
+        function(rain) {
+          total <- 0
+          for (r in rain) if (r > 1) total <- total + r
+          total
+        },
+        function(level) {
+          change <- numeric(length(level))
+          for (i in 2:length(level)) change[i] <- level[i] - level[i - 1]
+          change
+        }
+      ),
+      quiet = list(function(rain) {
+        store <- 0
+        for (r in rain) store <- max(0, store + r - 2)
+        store
+      })
+    ),
+    new_rule("applied function", "vector", "a function is applied to one element after another that takes them all at once",
+      function(fx) find_applied(fx),
+      fires = list(function(depth) sapply(depth, function(d) 2 * d^1.5), function(depth) vapply(depth, sqrt, 0)),
+      quiet = list(function(depth) sapply(depth, function(d) sum(seq_len(d))))
+    ),
+    new_rule("carried value", "", "a value is carried from one turn to the next: compiling is the way",
+      function(fx) in_loops(fx, find_carried),
+      fires = list(function(rain) {
+        store <- 0
+        for (r in rain) store <- max(0, store + r - 2)
+        store
+      }),
+      quiet = list(function(rain) {
+        total <- 0
+        for (r in rain) total <- total + r
+        total
+      })
+    )
+  )
+}
+
+find_whole <- function(fx, loop, dedicated) {
+  whole <- whole_loop(fx, loop)
+  if (!is.null(whole$why) || whole$dedicated != dedicated) return(NULL)
+  known <- intersect(c("filter", "rowSums", "colSums", "rowMeans", "colMeans"), unlist(lapply(whole$statements, all.names)))
+  what <- if (dedicated) sprintf("R has a function for what this loop works out: `%s()`", known[[1]]) else
+    "no turn needs what another one worked out: all can be done at once"
+  list(loop_finding(loop, what, list(new_edit(loop$path, whole$statements)), whole$changes,
+    assumed = whole_assumed(fx, loop)
+  ))
+}
+
+# What is taken for granted where turns are done at once: conditions that are never missing, single values.
+whole_assumed <- function(fx, loop) {
+  tests <- calls_in(loop$code, "if")
+  singles <- Filter(function(name) {
+    name %in% names(formals(fx$f)) && !name %in% loop$changed && !is_used_whole(fx, name) && !name %in% names(fx$kinds)
+  }, setdiff(all.vars(loop$code), loop$var))
+  c(
+    if (length(tests)) sprintf("`%s` is never NA (the loop would stop)", shortened(spelled(tests[[1]][[2]]), 40)),
+    if (length(singles)) sprintf("%s: one number", paste0("`", singles, "`", collapse = ", "))
+  )
+}
+
+# A loop whose turns need one another, and that no dedicated function replaces.
+find_carried <- function(fx, loop) {
+  if (!loop$inner) return(NULL)
+  whole <- whole_loop(fx, loop)
+  if (is.null(whole$why) || length(grown_in(fx, loop))) return(NULL)
+  list(loop_finding(loop, sprintf("can't be done for all turns at once: %s", whole$why),
+    suggestion = "compile it: `ds_compile()` runs the loop as it is"
+  ))
+}
+
+# A result that grows is what to change first.
+grown_in <- function(fx, loop) appends_in(fx, loop, c(append_patterns, row_patterns, text_patterns))
+
+# `sapply(x, f)` where `f` takes whole vectors.
+find_applied <- function(fx) {
+  paths <- call_paths(fx$body, c("sapply", "vapply"))
+  found <- lapply(paths, function(path) applied_finding(fx, path, code_at(fx$body, path)))
+  Filter(Negate(is.null), found)
+}
+
+call_paths <- function(code, heads, path = integer()) {
+  if (!is.call(code)) return(list())
+  inside <- lapply(seq_along(code)[-1], function(i) {
+    if (!rlang::is_missing(code[[i]])) call_paths(code[[i]], heads, c(path, i))
+  })
+  c(if (call_name(code) %in% heads) list(path), unlist(inside, recursive = FALSE))
+}
+
+applied_finding <- function(fx, path, code) {
+  if (length(code) != if (call_name(code) == "sapply") 3 else 4) return(NULL)
+  value <- whole_value(fx, code[[2]], code[[3]])
+  if (is.null(value)) return(NULL)
+  if (call_name(code) == "sapply") value <- call("if", call(">", call("length", code[[2]]), 0), value, quote(list()))
+  new_finding(line_of(fx, path), line_of(fx, path), path,
+    sprintf("`%s()` calls a function for each element that takes them all at once", call_name(code)),
+    list(new_edit(path, list(value))), "nothing", sprintf("`%s` is a vector of numbers without names", spelled(code[[2]]))
+  )
+}
+
+# What a function gives for all elements of `x` at once.
+whole_value <- function(fx, x, f) {
+  if (is.name(f)) {
+    known <- as.character(f) %in% setdiff(unlist(elementwise_calls), c("ifelse", "paste", "paste0", "sprintf"))
+    return(if (known && is_steady(x, character())) as.call(list(f, x)))
+  }
+  if (!is_function_code(f) || length(f[[2]]) != 1 || !is.name(x)) return(NULL)
+  loop <- list(var = names(f[[2]]), changed = character(), body = list(), code = f[[3]], range = x)
+  turns <- new_turns(fx, loop)
+  turns$index <- x
+  value <- turned(turns, bare_code(f[[3]]))
+  if (!is.null(value) && value$each && is.null(turns$changes)) value$code
+}

@@ -1,0 +1,96 @@
+# `deepstride advise`, `profile` and `climb`: a function of a script made fast.
+
+verb_advise <- function(command) {
+  f <- allowInterrupts(asked_function(command))
+  args <- if (!is.null(command$options$args)) like_arguments(command$options$args)
+  advice <- allowInterrupts(ds_advise(f, args))
+  faces <- write_faces(advice_faces(command, advice))
+  give_answer(command, advice_document(advice), advice_lines(advice), faces$written)
+  faces$status
+}
+
+verb_profile <- function(command) {
+  f <- allowInterrupts(asked_function(command))
+  args <- like_arguments(needed_option(command, "args", "--args"))
+  profile <- allowInterrupts(ds_profile(f, args))
+  give_answer(command, profile_document(profile), profile_text(profile), NULL)
+  exit_status[["agrees"]]
+}
+
+verb_climb <- function(command) {
+  options <- command$options
+  command$options$out <- options$out %||% paste0(file_stem(command$file), "-output")
+  check_suggested(c("htmltools", "svglite"), "the report and its figures")
+  out <- check_output_folder(command$options$out, "--out")
+  f <- allowInterrupts(asked_function(command))
+  inputs <- if (!is.null(options$inputs)) allowInterrupts(asked_inputs(command))
+  args <- if (!is.null(options$args)) like_arguments(options$args)
+  result <- ds_climb(f, inputs %||% if (!is.null(args)) "proposed",
+    sizes = asked_sizes(options), args = args, plan = asked_plan(climb_plan(), options),
+    title = sprintf("Climb of %s()", options$name)
+  )
+  stored <- keep_result(result, out)
+  faces <- write_faces(c(run_faces(result, out), climb_faces(result, out)))
+  give_answer(command, c(result_document(result), climb = list(climb_document(result))), climb_lines(result), c(faces$written, stored))
+  final_status(command, result, stored, faces)
+}
+
+needed_option <- function(command, name, flag) {
+  value <- command$options[[name]]
+  if (is.null(value)) {
+    abort_input(sprintf("`deepstride %s` needs `%s`.", command$verb, flag),
+      hint = sprintf("See `deepstride %s --help`.", command$verb), arg = flag
+    )
+  }
+  value
+}
+
+asked_function <- function(command) script_function(command$file, needed_option(command, "name", "--function"))
+
+# A function of the script that makes the arguments, by its name.
+asked_inputs <- function(command) script_function(command$file, command$options$inputs)
+
+asked_sizes <- function(options) {
+  if (is.null(options$sizes)) return(ds_sizes(100, 1e5))
+  sizes <- suppressWarnings(as.numeric(strsplit(options$sizes, ",")[[1]]))
+  check_sizes(sizes, "--sizes")
+}
+
+advice_document <- function(advice) {
+  list(findings = as.data.frame(advice), limits = advice$limits)
+}
+
+profile_document <- function(profile) {
+  list(
+    lines = profile$lines, calls = profile$calls, seconds = profile$seconds, samples = profile$samples, precision = profile$precision,
+    collecting = profile$collecting, cost = profile$cost
+  )
+}
+
+climb_document <- function(result) {
+  climb <- result$climb
+  list(
+    sentences = climb_sentences(climb, result$study$unit), steps = climb$steps, kept_out = climb$kept_out,
+    winner = list(stage = climb$winner$stage, source = paste_lines(climb$winner)), advice = as.data.frame(climb$advice)
+  )
+}
+
+# The winner's source and the table of the climb, beside the files of every result.
+climb_faces <- function(result, out) {
+  c(figure_faces(result, out, "climb"), list(
+    winner.R = function() write_text(paste(winner_source(result$climb$winner), collapse = "\n"), file.path(out, "winner.R")),
+    climb.csv = function() write_table(result$climb$steps, file.path(out, "climb.csv"))
+  ))
+}
+
+winner_source <- function(winner) {
+  lines <- paste_lines(winner)
+  lines[[1]] <- paste(gsub("[^A-Za-z0-9]+", "_", winner$stage), "<-", lines[[1]])
+  lines
+}
+
+# What the options of `deepstride advise` ask for.
+advice_faces <- function(command, advice) {
+  sarif <- asked_file(command$options$sarif)
+  if (!is.null(sarif)) stats::setNames(list(function() write_sarif(advice, command$file, sarif)), basename(sarif))
+}

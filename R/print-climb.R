@@ -1,0 +1,34 @@
+#' @export
+print.ds_climb <- function(x, ...) {
+  show_lines(climb_lines(x))
+  invisible(x)
+}
+
+climb_lines <- function(result) {
+  climb <- result$climb
+  c(
+    heading(result$study$title), "", wrapped(climb_sentences(climb, result$study$unit)), "",
+    heading("The climb"), rung_lines(climb$steps), "",
+    speed_lines(result$timings, result$study$unit), "", closing_lines(result$timings), "",
+    heading(sprintf("To paste: `%s`", climb$winner$stage)), paste0("  ", paste_lines(climb$winner))
+  )
+}
+
+# A stage a line, in the order of the climb.
+rung_lines <- function(steps) {
+  factor <- ifelse(is.na(steps$speedup), "", vapply(steps$speedup, format_ratio, ""))
+  aligned_columns(list(
+    steps$stage, factor, ifelse(steps$changes %in% c("", "nothing"), "", paste0("(", steps$changes, ")")),
+    vapply(steps$agreement, verdict_style, ""), steps$made_by
+  ), c(FALSE, TRUE, FALSE, FALSE, FALSE))
+}
+
+# Source that makes the winner again.
+paste_lines <- function(winner) {
+  compiled <- inherits(winner$kernel, "ds_compiled") || !is.null(attr(winner$kernel, "ds_compiled"))
+  text <- winner$source
+  if (!compiled) return(text)
+  text[[1]] <- paste0("ds_compile(", text[[1]])
+  text[[length(text)]] <- paste0(text[[length(text)]], ")")
+  text
+}

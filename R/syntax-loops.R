@@ -1,0 +1,131 @@
+# The loops of a function as plain data, and what is known of the function around them.
+
+# list(f, body, used, loops, kinds): `kinds` says of arguments that are known what they are.
+read_loops <- function(f, arguments = list()) {
+  f <- with_source(f)
+  fx <- list(
+    f = f, body = body(f), line = first_line_of(f), used = unique(c(all.names(body(f)), names(formals(f)))),
+    kinds = vapply(arguments, kind_of_argument, "")
+  )
+  fx$loops <- lapply(find_loops(fx$body, integer(), list()), function(found) describe_loop(fx, found))
+  fx
+}
+
+first_line_of <- function(f) attr(f, "srcref")[[1]] %||% 1L
+
+kind_of_argument <- function(value) {
+  if (is.data.frame(value)) return("data frame")
+  if (is.function(value)) return("function")
+  if (is.matrix(value)) return("matrix")
+  if (is.list(value)) return("list")
+  if (is.numeric(value) && !is.object(value)) return(if (length(value) == 1) "number" else "numbers")
+  if (is.character(value)) return("text")
+  "other"
+}
+
+# Loops with the paths of those around them, in the order of the code.
+find_loops <- function(code, path, around) {
+  if (!is.call(code) || call_name(code) == "function") return(list())
+  found <- list()
+  if (call_name(code) %in% loop_heads) {
+    found <- list(list(path = path, around = around))
+    around <- c(around, list(path))
+  }
+  inside <- lapply(seq_along(code)[-1], function(i) {
+    if (!rlang::is_missing(code[[i]])) find_loops(code[[i]], c(path, i), around)
+  })
+  c(found, unlist(inside, recursive = FALSE))
+}
+
+describe_loop <- function(fx, found) {
+  code <- code_at(fx$body, found$path)
+  at <- length(code)
+  counted <- call_name(code) == "for"
+  body_path <- c(found$path, at)
+  spot <- text_at(fx$body, found$path)$reference
+  loop <- list(
+    path = found$path, around = found$around, head = call_name(code), code = code,
+    var = if (counted) as.character(code[[2]]), range = if (counted) code[[3]],
+    body = statements_in(code[[at]]), paths = statement_paths(code[[at]], body_path),
+    line = spot[[1]] %||% fx$line, to = spot[[3]] %||% fx$line,
+    changed = unique(c(assigned_names(code), assigned_outside(code)))
+  )
+  loop$before <- statements_before(fx$body, found$path)
+  loop$inner <- length(find_loops(code[[at]], integer(), list())) == 0
+  loop
+}
+
+statements_in <- function(code) if (is_block(code)) as.list(code)[-1] else list(code)
+
+statement_paths <- function(code, path) {
+  if (!is_block(code)) return(list(path))
+  lapply(seq_along(code)[-1], function(i) c(path, i))
+}
+
+# The statements before a place in its own block, each with its path, the nearest last.
+statements_before <- function(body, path) {
+  depth <- length(path)
+  if (depth == 0) return(list())
+  block <- code_at(body, path[-depth])
+  if (!is_block(block) || path[[depth]] < 3) return(list())
+  lapply(2:(path[[depth]] - 1), function(i) list(path = c(path[-depth], i), code = block[[i]]))
+}
+
+# Statements that may run after a place, for each way that they may be reached.
+ways_after <- function(body, path, around) {
+  after <- list()
+  walk <- path
+  while (length(walk)) {
+    block <- code_at(body, walk[-length(walk)])
+    if (is_block(block) && walk[[length(walk)]] < length(block)) {
+      after <- c(after, as.list(block)[(walk[[length(walk)]] + 1):length(block)])
+    }
+    walk <- walk[-length(walk)]
+  }
+  again <- lapply(around, function(outer) {
+    code <- code_at(body, outer)
+    c(rest_within(body, path, outer), if (call_name(code) == "while") list(code[[2]]), statements_in(code[[length(code)]]))
+  })
+  c(list(after), again)
+}
+
+# The statements from a place to the end of a turn of a loop around it.
+rest_within <- function(body, path, outer) {
+  rest <- list()
+  walk <- path
+  while (length(walk) > length(outer) + 1) {
+    block <- code_at(body, walk[-length(walk)])
+    if (is_block(block) && walk[[length(walk)]] < length(block)) {
+      rest <- c(rest, as.list(block)[(walk[[length(walk)]] + 1):length(block)])
+    }
+    walk <- walk[-length(walk)]
+  }
+  rest
+}
+
+# May the value that a variable has at the end of a loop be read?
+is_read_after <- function(fx, loop, name) {
+  for (way in ways_after(fx$body, loop$path, loop$around)) {
+    if (first_use(name, way) == "read") return(TRUE)
+  }
+  reads_in_closures(fx, loop, name)
+}
+
+# Functions made in the function may be called whenever.
+reads_in_closures <- function(fx, loop, name) {
+  made <- calls_in(fx$body, "function")
+  any(vapply(made, function(one) name %in% all.names(one), NA))
+}
+
+# Is a variable of the loop's own: never read in a turn before that turn sets it, and not read after?
+is_own <- function(fx, loop, name) {
+  first_use(name, loop$body) != "read" && !is_read_after(fx, loop, name)
+}
+
+# What a name stands for where it is given one value, before the loop: `n` for `length(x)`.
+definition_of <- function(fx, name) {
+  values <- assigned_values(fx$body)[[name]]
+  if (length(values) == 1 && !name %in% names(formals(fx$f)) && !name %in% changed_by_loops(fx)) values[[1]]
+}
+
+changed_by_loops <- function(fx) unlist(lapply(fx$loops, function(loop) loop$changed))

@@ -1,0 +1,101 @@
+# Every rule fires where it should, keeps quiet where it should, and what it writes gives what the code gave.
+
+hollowmere_values <- function(name) {
+  switch(name,
+    met = data.frame(rain = c(0.5, 3, 0, 2.5), store = 0), m = , a = matrix(c(1, 2, 3, 4, 5, 6, 7, 8, 9), 3), b = diag(3) + 1,
+    n = 5, k = 0.3, keep = 0.8, base = 1, slope = 0.01, step = 0.1, gauge = c(2, 5, 2, 2, 9), names = c("Upper", "Wendle"),
+    known = c(2, 5), hour = 1:5, c(0.5, 3, 1, 2.5, 0.25, 4, rep(1.5, 24))
+  )
+}
+
+values_for <- function(f) lapply(stats::setNames(nm = names(formals(f))), hollowmere_values)
+
+test_that("each rule finds its examples and leaves the others", {
+  for (rule in rule_table()) {
+    for (f in rule$examples$fires) expect_gt(length(rule$find(read_loops(f))), 0, label = rule$name)
+    for (f in rule$examples$quiet) expect_length(rule$find(read_loops(f)), 0)
+    expect_true(rule$family %in% c("", rewriting_families), label = rule$name)
+    expect_true(length(rule$examples$fires) > 0 && length(rule$examples$quiet) > 0, label = rule$name)
+  }
+})
+
+test_that("what a rule writes gives what the code gave, to the declared change", {
+  for (rule in Filter(function(rule) nzchar(rule$family), rule_table())) {
+    for (f in rule$examples$fires) {
+      args <- values_for(f)
+      steps <- ds_rewrite(f, rules = rule$name, args = args)
+      expect_length(steps, 1)
+      expected <- do.call(f, args)
+      found <- do.call(steps[[1]], args)
+      if ("rounding" %in% as.data.frame(steps)$changes) expect_equal(found, expected) else expect_identical(found, expected)
+    }
+  }
+})
+
+test_that("advice says where, why, what to write and what it changes", {
+  local_reproducible_output(width = 90)
+  melt <- function(temp, base) {
+    out <- c()
+    for (t in temp) out <- c(out, 3 * max(0, t - base)) # mm a day
+    store <- 0
+    for (m in out) store <- max(0, store + m - 2)
+    store
+  }
+  expect_snapshot(print(ds_advise(with_lines_from_one(melt))))
+  expect_snapshot(print(ds_rewrite(with_lines_from_one(melt))))
+})
+
+test_that("with arguments findings come by the time that their lines take", {
+  half <- function(x) x / 2
+  slow <- function(rain) {
+    few <- numeric(10)
+    for (i in 1:10) few[i] <- rain[i]
+    out <- c()
+    for (r in rain) out <- c(out, half(r))
+    sum(few) + sum(out)
+  }
+  advice <- ds_advise(slow, list(rain = runif(4000)), seconds = 0.6)
+  table <- as.data.frame(advice)
+  expect_gt(table$share[[1]], 0.5)
+  expect_identical(table$rule[[1]], "grown result")
+  expect_true(all(diff(table$share) <= 0))
+  expect_output(print(advice), "of the time")
+})
+
+test_that("what can't be advised on is said", {
+  expect_error(ds_advise(sum), class = "ds_error_input")
+  expect_error(ds_advise(function(x) x, list(1)), class = "ds_error_input")
+  expect_error(ds_rewrite(function(x) x, rules = "faster"), "Steps are filled", class = "ds_error_input")
+  expect_output(print(ds_advise(function(x) x + 1)), "no loop")
+  expect_output(print(ds_rewrite(function(x) x + 1)), "Nothing to rewrite")
+  # side effects and jumps stay where they are
+  odd <- function(x) {
+    for (i in seq_along(x)) {
+      total <<- total + x[i]
+      if (x[i] > 3) return(i)
+    }
+  }
+  expect_length(ds_rewrite(odd), 0)
+  expect_length(ds_rewrite(function(n) if (n < 2) n else Recall(n - 1) + 1), 0)
+})
+
+test_that("comments and form stay outside what changed", {
+  text <- c(
+    "function(rain, keep) {", "  # stores of the Wendle", "  out <- numeric(0) # in mm", "  store <- 0", "", "  for (r in rain) {",
+    "    # hour by hour", "    store <- max(keep * store + r, 0)   # kept", "    out <- c(out, store)", "  }", "  out   # done", "}"
+  )
+  f <- eval(parse(text = text, keep.source = TRUE))
+  filled <- function_source(ds_rewrite(f)$filled)
+  expect_identical(setdiff(text, filled), text[c(3, 9)])
+  expect_true("  out <- numeric(length(rain)) # in mm" %in% filled)
+})
+
+test_that("random loops give what their rewriting declares", {
+  programs$steps <- 0
+  for (seed in 1:60) expect_null(rewriting_mismatch(seed))
+  for (seed in 1:40) {
+    f <- eval(parse(text = random_program(seed), keep.source = TRUE), program_scope)
+    expect_null(rewriting_mismatch(seed, f, lapply(1:2, function(round) random_arguments(seed, round))))
+  }
+  expect_gt(programs$steps, 40)
+})

@@ -1,0 +1,54 @@
+test_that("a climb finds the way up, checks it and says what to keep", {
+  grown <- function(rain, keep) {
+    out <- numeric(0)
+    store <- 0
+    for (r in rain) {
+      store <- keep * store + r
+      out <- c(out, (1 - keep) * store)
+    }
+    out
+  }
+  climb <- ds_climb(grown, function(n) list(rain = rgamma(n, 0.3, 0.1), keep = 0.85),
+    sizes = c(100, 3000), plan = quick_plan(budget = 3), stages = list(by_hand = function(rain, keep) grown(rain, keep))
+  )
+  steps <- climb$climb$steps
+  expect_s3_class(climb, "ds_result")
+  expect_true(all(c("original", "filled", "dedicated", "compiled", "by_hand") %in% steps$stage))
+  expect_true(all(steps$agreement %in% c("reference", "identical", "rounding")))
+  expect_gt(max(steps$speedup, na.rm = TRUE), 5)
+  expect_false(climb$climb$winner$stage %in% c("original", "by_hand"))
+  expect_output(print(climb), "Keep `")
+  again <- eval(parse(text = paste_lines(climb$climb$winner)))
+  expect_identical(again(c(1, 2), 0.5), grown(c(1, 2), 0.5))
+  expect_s3_class(autoplot(climb, "climb"), "ggplot")
+  expect_output(print(climb), "To paste")
+})
+
+test_that("a rewriting that disagrees is kept out, with the case", {
+  local_in_package("rewritten", function(f, families, ...) {
+    wrong <- function(rain) sum(rain) + (length(rain) > 20)
+    finding <- new_finding(1, 1, integer(), "a mistake", list())
+    list(f = wrong, done = if ("vector" %in% families) list(c(list(rule = "x", family = "vector"), finding)) else list())
+  })
+  total <- function(rain) {
+    s <- 0
+    for (r in rain) s <- s + r
+    s
+  }
+  climb <- ds_climb(total, function(n) list(rain = runif(n)), sizes = c(10, 100), plan = quick_plan(budget = 3))
+  expect_identical(climb$climb$kept_out$stage, "vector")
+  expect_false("vector" %in% climb$climb$steps$stage)
+  expect_match(climb_sentences(climb$climb, "hours"), "Kept out: `vector`", all = FALSE)
+})
+
+test_that("without inputs it says what it needs, and proposes them", {
+  f <- function(met, keep) sum(met$rain) * keep
+  expect_error(ds_climb(f), "needs `inputs`", class = "ds_error_input")
+  met <- data.frame(rain = runif(6))
+  refused <- tryCatch(ds_climb(f, args = list(met = met, keep = 0.5)), ds_error_input = identity)
+  expect_match(refused$proposal, "keep = 0.5", fixed = TRUE)
+  made <- proposed_inputs(list(met = met, keep = 0.5))$inputs(9)
+  expect_identical(dim(made$met), c(9L, 1L))
+  expect_identical(made$met$rain[7:9], met$rain[1:3])
+  expect_error(ds_climb(sum, function(n) list(n)), class = "ds_error_input")
+})

@@ -1,0 +1,38 @@
+test_that("a profile counts exactly and samples what took the time", {
+  slow <- function(rain) {
+    out <- c()
+    for (r in rain) {
+      out <- c(out, r)
+    }
+    if (length(out) > 1e6) out <- 0
+    wet <- 0
+    while (wet < 3) wet <- wet + 1
+    twice(sum(out))
+  }
+  twice <- function(x) {
+    y <- x * 2
+    y
+  }
+  twice <- with_lines_from_one(twice)
+  profile <- ds_profile(with_lines_from_one(slow), list(rain = runif(3000)), seconds = 0.6)
+  lines <- as.data.frame(profile)
+  at <- function(line, column, of = "") lines[[column]][lines$line == line & lines[["function"]] == of]
+  expect_identical(vapply(c(2, 4, 6, 7, 8), at, 0, "runs"), c(1, 3000, 1, 1, 1))
+  expect_identical(at(8, "operations"), 3)
+  expect_identical(at(2, "runs", "twice"), 1)
+  expect_gt(at(4, "share"), 0.8)
+  # 3,000 vectors of 1 to 3,000 doubles, those of more than 128 bytes
+  expect_equal(at(4, "bytes"), sum(8 * (17:3000) + 48), tolerance = 0.01)
+  expect_true("c" %in% profile$calls$called)
+  expect_output(print(profile), "3,000")
+})
+
+test_that("an error of the function is its own, and no profiler stays on", {
+  expect_error(ds_profile(function(x) stop("no gauge"), list(x = 1), 0.1), "no gauge")
+  expect_error(ds_profile(sum, list(1), 0.1), class = "ds_error_input")
+  expect_error(ds_profile(function(x) x, list(1), 0.1), "named", class = "ds_error_input")
+  set.seed(3)
+  before <- .Random.seed
+  ds_profile(function(n) rnorm(n), list(n = 10), 0.1)
+  expect_identical(.Random.seed, before)
+})
