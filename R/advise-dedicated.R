@@ -167,20 +167,30 @@ find_product <- function(fx, loop) {
   names <- c(".i", ".j", ".k")
   if (is.null(found) || !setequal(vapply(found[names], spelled, ""), nest$vars)) return(NULL)
   if (any(vapply(nest$vars, function(name) is_read_after(fx, loop, name), NA))) return(NULL)
-  loop_finding(loop, "nested loops work out a product of matrices",
-    list(new_edit(loop$path, list(fill_code(quote(.c <- .c + .a %*% .b), found)))), "rounding",
-    "the loops go over all rows and columns"
-  )
+  if (!all(vapply(nest$ranges, is_steady, NA, c(nest$vars, as.character(found$.c))))) return(NULL)
+  of <- function(matrix, rows, columns) part_of_matrix(fx, found[[matrix]], nest$ranges[spelled(found[[rows]])], nest$ranges[spelled(found[[columns]])])
+  into <- of(".c", ".i", ".j")
+  made <- call("<-", into, call("+", into, call("%*%", of(".a", ".i", ".k"), of(".b", ".k", ".j"))))
+  loop_finding(loop, "nested loops work out a product of matrices", list(new_edit(loop$path, list(made))), "rounding")
 }
 
-# list(vars, body): loops that hold nothing but one another.
+# The rows and columns of a matrix that two ranges go over.
+part_of_matrix <- function(fx, matrix, rows, columns) {
+  at <- Map(function(range, extent) {
+    if (is_full(fx, as.character(matrix), range[[1]], extent, 2)) rlang::missing_arg() else range[[1]]
+  }, list(rows, columns), 1:2)
+  if (all(vapply(at, rlang::is_missing, NA))) return(matrix)
+  as.call(c(list(as.name("["), matrix), at, list(drop = FALSE)))
+}
+
+# list(vars, ranges, body): loops that hold nothing but one another, with their ranges by variable.
 nest_of <- function(code) {
-  vars <- character()
+  ranges <- list()
   while (is.call(code) && call_name(code) == "for") {
-    vars <- c(vars, as.character(code[[2]]))
+    ranges[[as.character(code[[2]])]] <- code[[3]]
     code <- bare_code(code[[4]])
   }
-  list(vars = vars, body = code)
+  list(vars = names(ranges), ranges = ranges, body = code)
 }
 
 find_margins <- function(fx) {

@@ -1,20 +1,23 @@
 # `deepstride advise`, `profile` and `climb`: a function of a script made fast.
 
 verb_advise <- function(command) {
+  out <- asked_folder(command$options)
   f <- allowInterrupts(asked_function(command))
   args <- if (!is.null(command$options$args)) like_arguments(command$options$args)
   advice <- allowInterrupts(ds_advise(f, args))
-  faces <- write_faces(advice_faces(command, advice))
+  faces <- write_faces(advice_faces(command, advice, out))
   give_answer(command, advice_document(advice), advice_lines(advice), faces$written)
   faces$status
 }
 
 verb_profile <- function(command) {
+  out <- asked_folder(command$options)
   f <- allowInterrupts(asked_function(command))
   args <- like_arguments(needed_option(command, "args", "--args"))
   profile <- allowInterrupts(ds_profile(f, args))
-  give_answer(command, profile_document(profile), profile_text(profile), NULL)
-  exit_status[["agrees"]]
+  faces <- write_faces(profile_faces(profile, out))
+  give_answer(command, profile_document(profile), profile_text(profile), faces$written)
+  faces$status
 }
 
 verb_climb <- function(command) {
@@ -90,7 +93,23 @@ winner_source <- function(winner) {
 }
 
 # What the options of `deepstride advise` ask for.
-advice_faces <- function(command, advice) {
+advice_faces <- function(command, advice, out) {
   sarif <- asked_file(command$options$sarif)
-  if (!is.null(sarif)) stats::setNames(list(function() write_sarif(advice, command$file, sarif)), basename(sarif))
+  c(
+    if (!is.null(out)) list(advice.csv = function() write_table(as.data.frame(advice), file.path(out, "advice.csv"))),
+    if (!is.null(sarif)) stats::setNames(list(function() write_sarif(advice, command$file, sarif)), basename(sarif))
+  )
+}
+
+profile_faces <- function(profile, out) {
+  if (is.null(out)) return(NULL)
+  figure <- function(ending) function() {
+    write_atomically(file.path(out, paste0("profile.", ending)), function(temporary) {
+      save_figure(figure_profile(profile), temporary, 1.6 + 0.2 * nrow(profile$lines))
+    }, whole_figure)
+  }
+  list(
+    profile.csv = function() write_table(profile$lines, file.path(out, "profile.csv")),
+    profile.svg = figure("svg"), profile.png = figure("png")
+  )
 }

@@ -9,9 +9,9 @@ verb_table <- list(
     takes = "FILE.R",
     does = "compile a function of an R script to native code"
   ),
-  climb = list(takes = "FILE.R", does = "rewrite and compile a slow function of a script, check and time each stage"),
-  advise = list(takes = "FILE.R", does = "say what makes a function of a script slow, and what to write instead"),
-  profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes, line by line"),
+  climb = list(takes = "FILE.R", does = "make a slow function of a script fast, stage by stage"),
+  advise = list(takes = "FILE.R", does = "say what makes a function of a script slow"),
+  profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
 )
 
@@ -104,8 +104,8 @@ verb_options <- list(
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
   compile = c("function", "like", "emit", "json", "out", "quiet"),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
-  advise = c("function", "args", "sarif", "json", "quiet"),
-  profile = c("function", "args", "json", "quiet"),
+  advise = c("function", "args", "sarif", "json", "out", "quiet"),
+  profile = c("function", "args", "json", "out", "quiet"),
   report = c("json", "out", "quiet")
 )
 

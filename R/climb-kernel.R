@@ -2,7 +2,8 @@
 #'
 #' The whole job in one call. Reads the function for what makes it slow ([ds_advise()]), rewrites it by one kind of change at
 #' a time and by all of them on top of one another ([ds_rewrite()]), compiles the original and the rewritten forms
-#' ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees, and
+#' ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees (but where a loop of the original over
+#' `1:n` or `2:n` counts down because `n` is less), and
 #' times the rest over the ladder of sizes ([ds_time()]).
 #'
 #' @param f The slow function: written in R.
@@ -12,9 +13,7 @@
 #' @param args Arguments of one call, as a named list: without `inputs`, an `inputs` function is proposed from them.
 #' @param stages More stages, written by hand: a named list of functions, or native code from [ds_native()].
 #' @param plan A [ds_plan()].
-#' @param title,unit As for [ds_study()].
-#' @param cases As for [ds_study()]; `NULL`: all of [ds_cases()], without arguments of length zero where a loop of `f` goes over
-#'   `1:length(x)` and so counts down there.
+#' @param title,unit,cases As for [ds_study()].
 #' @param rules Which rules may be followed, as for [ds_rewrite()].
 #' @return A `ds_climb`, which is a `ds_result` as from [ds_run()] (figures, [ds_report()] and [ds_save()] take it), with `climb`: a
 #'   list of `advice`, `rewriting`, `steps` (a tibble: `stage`, `made_by`, `changes`, `agreement`, `speedup` at the largest size
@@ -36,12 +35,10 @@
 #' }
 #' @export
 ds_climb <- function(f, inputs = NULL, sizes = ds_sizes(100, 1e5), args = NULL, stages = list(), plan = climb_plan(),
-                     title = "Climb", unit = "problem size", cases = NULL, rules = NULL) {
+                     title = "Climb", unit = "problem size", cases = ds_cases(), rules = NULL) {
   code <- readable_function(f)
   inputs <- climb_inputs(inputs, args)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
-  hazard <- if (is.null(cases)) falling_line(code)
-  cases <- cases %||% ds_cases(except = if (length(hazard)) "length zero")
   study <- ds_study(title, inputs = inputs, sizes = sizes, unit = unit, cases = cases)
   given <- study_inputs(study, min(study$sizes))
   signal_progress("climb", step = "reading", done = 0, of = 3)
@@ -49,18 +46,13 @@ ds_climb <- function(f, inputs = NULL, sizes = ds_sizes(100, 1e5), args = NULL, 
   made <- climb_stages(code, rewriting, given, rules)
   study <- with_climb_stages(study, made, stages)
   agreement <- ds_agree(study, limit = agreement_limit(plan), isolate = plan$isolate)
+  held <- without_falls(study, code, agreement)
+  agreement <- held$agreement
   out <- stages_out(agreement, names(made))
   study$stages <- study$stages[setdiff(names(study$stages), out$stage)]
   result <- ds_result_of(study, plan, without_stages(agreement, out$stage))
   advice <- ds_advise(code, study_inputs(study, profile_size(result)), seconds = 2)
-  finish_climb(result, made, out, rewriting, advice, hazard)
-}
-
-# The line of a loop that counts down from 1 where there is nothing to go over.
-falling_line <- function(f) {
-  fx <- read_loops(f)
-  found <- in_loops(fx, find_range_from_one)
-  if (length(found)) found[[1]]$line
+  finish_climb(result, made, out, rewriting, advice, held$lines)
 }
 
 climb_plan <- function() ds_plan(budget = 20, cell_limit = 1)
@@ -175,12 +167,12 @@ profile_size <- function(result) {
   if (length(quick)) max(quick) else min(result$study$sizes)
 }
 
-finish_climb <- function(result, made, out, rewriting, advice, hazard) {
+finish_climb <- function(result, made, out, rewriting, advice, falls) {
   steps <- climb_steps(result, made)
   best <- climb_winner(result)
   kernel <- result$study$stages[[best]]$kernel
   result$climb <- list(
-    advice = advice, rewriting = rewriting, steps = steps, kept_out = out, counts_down = hazard,
+    advice = advice, rewriting = rewriting, steps = steps, kept_out = out, counts_down = falls,
     winner = list(stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel))
   )
   class(result) <- c("ds_climb", class(result))

@@ -7,9 +7,10 @@ climb_sentences <- function(climb, unit) {
   c(keep_sentence(steps, best, unit), near_sentence(steps, best), change_sentence(best), out_sentences(climb$kept_out), zero_sentence(climb$counts_down), next_sentence(climb, best))
 }
 
-zero_sentence <- function(line) {
-  if (length(line) == 0) return(NULL)
-  sprintf("Not checked with arguments of length zero: there the loop in line %d counts down from 1 (write `seq_along()`).", line)
+zero_sentence <- function(lines) {
+  if (length(lines) == 0) return(NULL)
+  sprintf("Where the loop in line %s counts down, since there is too little to go over, rewritings are not held to what it does.",
+    listed(as.character(lines)))
 }
 
 keep_sentence <- function(steps, best, unit) {

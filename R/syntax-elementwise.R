@@ -85,6 +85,13 @@ turned <- function(turns, code) {
   turned_parts(turns, code, head)
 }
 
+# What does not go with the turns is one value.
+turned_operand <- function(turns, code) {
+  part <- turned(turns, code)
+  if (is.null(part) || part$each || is_single(turns$fx, turns$loop, part$code)) return(part)
+  cannot(turns, "`%s` may hold more than one value", shortened(spelled(code), 40))
+}
+
 # Functions that draw random numbers one after another, as many as they are asked for.
 drawing_calls <- c(
   "rnorm", "runif", "rexp", "rgamma", "rbeta", "rbinom", "rpois", "rgeom", "rt", "rchisq", "rcauchy", "rweibull",
@@ -139,7 +146,7 @@ turned_parts <- function(turns, code, head) {
   if ("collapse" %in% names(code)) return(cannot(turns, "`%s` makes one text of many", shortened(spelled(code), 40)))
   each <- logical()
   for (i in seq_along(code)[-1]) {
-    part <- turned(turns, code[[i]])
+    part <- turned_operand(turns, code[[i]])
     if (is.null(part)) return(NULL)
     code[[i]] <- part$code
     each <- c(each, part$each)
@@ -208,7 +215,7 @@ is_elementwise_helper <- function(turns, name) {
   helper <- users_function(name, environment(turns$fx$f))
   if (is.null(helper)) return(FALSE)
   loop <- list(var = "no variable", changed = character(), body = list())
-  inside <- new_turns(list(f = helper, used = character(), kinds = character()), loop)
+  inside <- new_turns(list(f = helper, body = body(helper), used = character(), kinds = character()), loop)
   inside$temps <- names(formals(helper))
   for (code in statements_in(body(helper))) {
     if (is.call(code) && call_name(code) %in% c("<-", "=") && is.name(code[[2]])) {

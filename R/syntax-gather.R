@@ -70,7 +70,7 @@ is_extreme_alone <- function(turns, name, code) {
 
 gathered_value <- function(turns, gain) {
   found <- gain$found
-  value <- turned(turns, found$.e)
+  value <- turned_operand(turns, found$.e)
   if (is.null(value)) return(NULL)
   turns$changes <- c(turns$changes, gain$gathering$changes)
   add <- gain$gathering$patterns[[1]][[3]][[1]]
@@ -80,7 +80,18 @@ gathered_value <- function(turns, gain) {
     return(list(call("<-", found$.a, as.call(list(add, found$.a, total)))))
   }
   found$.e <- if (value$each) value$code else call("rep", value$code, turn_count(turns))
-  list(call("<-", found$.a, fill_code(gain$gathering$whole, found)))
+  made <- call("<-", found$.a, fill_code(gain$gathering$whole, found))
+  list(if (isTRUE(gain$gathering$ordered) && starts_empty(turns, found$.a)) {
+    call("if", call(">", turn_count(turns), 0), made)
+  } else {
+    made
+  })
+}
+
+# What began as NULL stays that where nothing is appended.
+starts_empty <- function(turns, name) {
+  values <- assigned_values(turns$fx$body)[[as.character(name)]]
+  any(vapply(values, function(value) is.null(value) || same_code(value, quote(c())), NA))
 }
 
 # The variable becomes one with a value for each turn; what is read after the loop is the last of them.
@@ -88,7 +99,7 @@ running_value <- function(turns, name, gain) {
   if (turns$inside && speaks_elsewhere(turns, name, turns$way)) {
     return(cannot(turns, "`%s` is carried from one turn to the next", name))
   }
-  value <- turned(turns, gain$found$.e)
+  value <- turned_operand(turns, gain$found$.e)
   if (is.null(value) || is.null(gain$gathering$running)) return(NULL)
   if (identical(gain$gathering, gatherings$sum) && same_code(value$code, 1)) {
     turns$distinct <- c(turns$distinct, name)
@@ -132,8 +143,8 @@ shared_value <- function(turns, name, code) {
     found <- match_code(kept$pattern, code)
     if (is.null(found) || !identical(found$.a, as.name(name)) || turns$inside) next
     if (name %in% c(all.vars(found$.e), all.vars(found$.k))) next
-    share <- turned(turns, found$.k)
-    added <- turned(turns, found$.e)
+    share <- turned_operand(turns, found$.k)
+    added <- turned_operand(turns, found$.e)
     if (is.null(share) || is.null(added) || share$each) next
     added <- if (added$each) added$code else call("rep", added$code, turn_count(turns))
     filled <- list(.k = share$code, .e = added)

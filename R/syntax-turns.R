@@ -69,7 +69,7 @@ turned_store <- function(turns, code) {
   if (!has_own_place(turns, target)) {
     return(cannot(turns, "two turns may write the same element, `%s`", spelled(target)))
   }
-  value <- turned(turns, code[[3]])
+  value <- turned_operand(turns, code[[3]])
   if (!is.null(value)) list(call("<-", spot$code, value$code))
 }
 

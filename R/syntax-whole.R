@@ -66,11 +66,25 @@ whole_elements <- function(code, index, full) {
 # Does a range take all places of a vector, or of one extent of a matrix?
 is_full <- function(fx, name, range, extent, count) {
   if (count == 1) return(has_length_of(fx, name, range))
-  counters <- if (extent == 1) c("nrow", "NROW") else c("ncol", "NCOL")
   range <- bare_code(range)
-  ends <- if (call_name(range) == "seq_len") range[[2]] else if (call_name(range) == ":" && same_code(range[[2]], 1)) range[[3]]
-  ends <- if (!is.null(ends)) resolved(fx, ends)
-  count == 2 && is.call(ends) && call_name(ends) %in% counters && identical(ends[[2]], as.name(name))
+  end <- if (call_name(range) == "seq_len") range[[2]] else if (call_name(range) == ":" && same_code(range[[2]], 1)) range[[3]]
+  end <- if (call_name(range) == "seq_along" && is.name(range[[2]])) length_code(fx, as.character(range[[2]])) else end
+  count == 2 && !is.null(end) && same_code(resolved(fx, end), extent_code(fx, name, extent))
+}
+
+# Code of a matrix's number of rows or columns, in the arguments' terms.
+extent_code <- function(fx, name, extent) {
+  value <- definition_of(fx, name) %||% single_definition(fx, name)
+  if (is.call(value) && call_name(value) == "matrix" && length(value) == 4 && is.null(names(value))) {
+    return(resolved(fx, value[[extent + 2]]))
+  }
+  call(if (extent == 1) "nrow" else "ncol", as.name(name))
+}
+
+# The value that a name is given once, outside all loops, though elements of it may be written.
+single_definition <- function(fx, name) {
+  values <- assigned_values(fx$body)[[name]]
+  if (length(values) == 1 && !name %in% names(formals(fx$f)) && !assigned_in_loop(fx, name)) values[[1]]
 }
 
 # Does a vector have as many elements as a range that begins at its first?

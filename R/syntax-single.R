@@ -1,0 +1,40 @@
+# Code that has one value, where a vector would have many.
+
+# Is code one value: an element, arithmetic of single values, a summary?
+is_single <- function(fx, loop, code, seen = character()) {
+  if (is.name(code)) return(is_single_name(fx, loop, as.character(code), seen))
+  if (!is.call(code)) return(TRUE)
+  head <- call_name(code)
+  if (head %in% c("length", "sum", "mean", "max", "min", "prod", "nrow", "ncol", "median", "sd", "var", "any", "all")) return(TRUE)
+  parts <- as.list(code)[-1]
+  if (head %in% c("[", "[[")) parts <- parts[-1]
+  if (head == "if") parts <- parts[-1]
+  if (!head %in% c("[", "[[", "(", "if", unlist(elementwise_calls)) || length(parts) == 0) return(FALSE)
+  all(vapply(parts, function(part) !rlang::is_missing(part) && is_single(fx, loop, part, seen), NA))
+}
+
+is_single_name <- function(fx, loop, name, seen) {
+  if (name %in% c(loop$var, seen)) return(TRUE)
+  around <- Filter(function(one) any(vapply(loop$around, identical, NA, one$path)), fx$loops)
+  if (name %in% unlist(lapply(around, function(one) one$var))) return(TRUE)
+  values <- assigned_values(fx$body)[[name]]
+  if (name %in% names(formals(fx$f))) {
+    known <- unname(fx$kinds[name])
+    if (length(fx$kinds)) return(identical(known, "number"))
+    return(!is_used_whole(fx, name) && is.null(values))
+  }
+  if (is.null(values)) return(is_single_value(get0(name, environment(fx$f))))
+  stored <- any(vapply(calls_in(fx$body, c("<-", "=")), function(one) is.call(one[[2]]) && target_name(one[[2]]) == name, NA))
+  !stored && length(values) > 0 && all(vapply(values, function(value) is_single(fx, loop, value, c(seen, name)), NA))
+}
+
+# Is a name taken apart somewhere, or gone over, or summed up?
+is_used_whole <- function(fx, name) {
+  whole <- c("[", "[[", "$", "length", "seq_along", "sum", "mean", "max", "min", "nrow", "ncol", "for", "dim", "%*%")
+  any(vapply(calls_in(fx$body, whole), function(one) {
+    own <- if (call_name(one) == "for") one[3] else one[2]
+    name %in% vapply(Filter(is.name, as.list(own)), as.character, "")
+  }, NA))
+}
+
+is_single_value <- function(value) is.atomic(value) && length(value) == 1
