@@ -1,4 +1,4 @@
-# make demo    installs what is missing, runs the demo study, leaves demo-output/
+# make demo    installs what is missing, climbs a slow function, runs the demo study, leaves demo-output/
 # make test    installs what is missing, runs every test
 .PHONY: setup setup-test demo test lint style docs data check measure fuzz screenshots clean
 
@@ -9,7 +9,9 @@ setup-test:
 	@sh tools/setup.sh test
 
 demo: setup
-	@"$$(Rscript -e 'cat(system.file("exec", "deepstride", package = "deepstride"))')" demo --out demo-output
+	@command="$$(Rscript -e 'cat(system.file("exec", "deepstride", package = "deepstride"))')"; \
+	"$$command" climb inst/studies/slow.R --function route --inputs rain_record --out demo-output/climb && \
+	"$$command" demo --out demo-output
 
 test: setup-test
 	@Rscript tools/test.R

@@ -28,6 +28,10 @@ filled_rules <- function() {
         out <- NULL
         for (i in seq_along(rain)) out <- rbind(out, c(i, rain[i]))
         out
+      }, function(rain) {
+        out <- NULL
+        for (i in seq_along(rain)) if (rain[i] > 1) out <- rbind(out, data.frame(hour = i, rain = rain[i]))
+        out
       }),
       quiet = list(function(rain) rbind(rain, rain))
     ),
@@ -224,15 +228,43 @@ counts_from_one <- function(range) {
 
 may_give_null <- function(code) is.name(code) || (is.call(code) && !call_name(code) %in% c(unlist(elementwise_calls), "c", "list", "data.frame", "[", "("))
 
-# Rows in a list, bound once.
+# Rows in a list, bound once; those of a data frame whose cells are single values as columns.
 collecting_edits <- function(fx, loop, one) {
   binder <- call_name(bare_code(one$code)[[3]])
   start <- start_of(fx, loop, as.character(one$found$.a))
   count <- if (!is.null(start) && identical(empty_kind(start$value), "any")) nest_count(fx, loop, start)
   if (is.null(count) || is.name(one$found$.e) || speaks_within(fx, loop, as.character(one$found$.a), one$code)) return(NULL)
+  if (binder == "rbind" && is_plain_row(fx, loop, one$found$.e)) return(column_edits(fx, one, start, count))
   filled_result(fx, loop, one, start, count, "list", "bound", join = function(name) {
     list(call("<-", name, call("do.call", as.name(binder), name)))
   })
+}
+
+# `data.frame(hour = i, level = x[i])`
+is_plain_row <- function(fx, loop, code) {
+  is.call(code) && call_name(code) == "data.frame" && length(code) > 1 && all(nzchar(rlang::names2(code)[-1])) &&
+    !any(names(code) %in% names(formals(data.frame))) && all(vapply(as.list(code)[-1], is_single, NA, fx = fx, loop = loop))
+}
+
+# A vector for each column, made into the table once; where there was no row it is what it was.
+column_edits <- function(fx, one, start, count) {
+  table <- as.character(one$found$.a)
+  cells <- as.list(one$found$.e)[-1]
+  columns <- lapply(paste0(table, "_", names(cells)), function(name) as.name(fresh_name(name, fx$used)))
+  counter <- as.name(fresh_name(paste0("n_", table), fx$used))
+  cut <- lapply(columns, function(column) call("[", column, call("seq_len", counter)))
+  made <- as.call(c(list(as.name("data.frame")), stats::setNames(cut, names(cells))))
+  list(edits = list(
+    new_edit(start$path, c(
+      list(code_at(fx$body, start$path)), lapply(columns, function(column) call("<-", column, call("rep", NA, count))),
+      list(call("<-", counter, 0))
+    )),
+    new_edit(one$path, c(
+      list(call("<-", counter, call("+", counter, 1))),
+      unname(Map(function(column, cell) call("<-", call("[", column, counter), cell), columns, cells))
+    )),
+    new_edit(start$outermost, list(call("if", call(">", counter, 0), call("<-", one$found$.a, made))), after = TRUE)
+  ), assumed = sprintf("each cell of a row of `%s` is one value", table))
 }
 
 # Pieces of text in a vector, joined once.

@@ -37,7 +37,7 @@ vector_rules <- function() {
       fires = list(function(depth) sapply(depth, function(d) 2 * d^1.5), function(depth) vapply(depth, sqrt, 0)),
       quiet = list(function(depth) sapply(depth, function(d) sum(seq_len(d))))
     ),
-    new_rule("carried value", "", "a value is carried from one turn to the next: compiling is the way",
+    new_rule("turns in order", "", "turns that need one another, or end the loop, can't be done at once: compiling is the way",
       function(fx) in_loops(fx, find_carried),
       fires = list(function(rain) {
         store <- 0

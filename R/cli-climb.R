@@ -60,12 +60,12 @@ asked_sizes <- function(options) {
 }
 
 advice_document <- function(advice) {
-  list(findings = as.data.frame(advice), limits = advice$limits)
+  list(findings = table_document(as.data.frame(advice)), limits = advice$limits)
 }
 
 profile_document <- function(profile) {
   list(
-    lines = profile$lines, calls = profile$calls, seconds = profile$seconds, samples = profile$samples, precision = profile$precision,
+    lines = table_document(profile$lines), calls = table_document(profile$calls), seconds = profile$seconds, samples = profile$samples, precision = profile$precision,
     collecting = profile$collecting, cost = profile$cost
   )
 }
@@ -73,8 +73,8 @@ profile_document <- function(profile) {
 climb_document <- function(result) {
   climb <- result$climb
   list(
-    sentences = climb_sentences(climb, result$study$unit), steps = climb$steps, kept_out = climb$kept_out,
-    winner = list(stage = climb$winner$stage, source = paste_lines(climb$winner)), advice = as.data.frame(climb$advice)
+    sentences = I(climb_sentences(climb, result$study$unit)), steps = table_document(climb$steps), kept_out = table_document(climb$kept_out),
+    winner = list(stage = climb$winner$stage, source = I(paste_lines(climb$winner))), advice = table_document(as.data.frame(climb$advice))
   )
 }
 

@@ -1,7 +1,7 @@
 # The command line's words: verbs, their options, their help.
 
 verb_table <- list(
-  demo = list(takes = NULL, does = "run the Hollowmere reservoir-routing study and write its report"),
+  demo = list(takes = NULL, does = "run a study of the Hollowmere catchment and write its report"),
   run = list(takes = "STUDY.R", does = "check the stages of a study, time them, write the report"),
   agree = list(takes = "STUDY.R", does = "check that the stages give the reference's numbers"),
   time = list(takes = "STUDY.R", does = "check and time the stages, without report or figures"),
@@ -63,9 +63,13 @@ run_options <- function() {
   )
 }
 
-# Of those that take one function of a script.
+# Of those that take one function of a script, and of the demo.
 kernel_options <- function() {
   list(
+    study = optparse::make_option("--study",
+      type = "character", default = "routing", metavar = "NAME",
+      help = "which study: routing (where not given), snowmelt, interpolation or overtopping"
+    ),
     "function" = optparse::make_option("--function",
       type = "character", default = NULL, metavar = "NAME", dest = "name",
       help = "the function's name"
@@ -98,7 +102,7 @@ kernel_options <- function() {
 }
 
 verb_options <- list(
-  demo = c("json", "out", "quiet", "budget", "limit", "isolate"),
+  demo = c("study", "json", "out", "quiet", "budget", "limit", "isolate"),
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),

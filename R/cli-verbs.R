@@ -2,7 +2,8 @@
 
 verb_demo <- function(command) {
   command$options$out <- command$options$out %||% "demo-output"
-  run_and_write(command, demo_file(), demo_plan())
+  check_choice(command$options$study, demo_studies, "--study")
+  run_and_write(command, demo_file(command$options$study), demo_plan())
 }
 
 verb_run <- function(command) {

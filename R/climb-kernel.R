@@ -55,7 +55,7 @@ ds_climb <- function(f, inputs = NULL, sizes = ds_sizes(100, 1e5), args = NULL, 
   finish_climb(result, made, out, rewriting, advice, held$lines)
 }
 
-climb_plan <- function() ds_plan(budget = 20, cell_limit = 1)
+climb_plan <- function() ds_plan(budget = 20, cell_limit = 1, first_call = FALSE)
 
 ds_result_of <- function(study, plan, agreement) {
   timings <- ds_time(study, plan, agreement)

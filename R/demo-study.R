@@ -5,3 +5,5 @@ demo_file <- function(name = "routing") {
 
 # What the demo is timed with: done within half a minute.
 demo_plan <- function() ds_plan(budget = 24, cell_limit = 1)
+
+demo_studies <- c("routing", "snowmelt", "interpolation", "overtopping")

@@ -42,7 +42,7 @@ out_sentences <- function(out) {
 
 next_sentence <- function(climb, best) {
   left <- climb$advice$table
-  left <- left[left$step == "" & left$rule == "carried value", ]
+  left <- left[left$step == "" & left$rule == "turns in order", ]
   if (nrow(left) == 0 || grepl("compiled", best$stage)) return(NULL)
   sprintf("What is left: line %d, %s.", left$line[[1]], left$reason[[1]])
 }

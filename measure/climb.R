@@ -25,8 +25,8 @@ climbed <- function(name) {
   to <- climb$climb$advice$table$to[1]
   data.frame(
     kernel = name, speedup = if (nrow(top)) max(top$speedup) else NA, stage = climb$climb$winner$stage,
-    plain = max(plain$speedup, NA, na.rm = TRUE), hot = isTRUE(first$line <= hot_line(one$f) && hot_line(one$f) <= to),
-    rule = first$rule, kept_out = paste(climb$climb$kept_out$stage, climb$climb$kept_out$case, collapse = "; "), seconds = took
+    plain = if (nrow(plain)) max(plain$speedup) else NA, hot = isTRUE(first$line <= hot_line(one$f) && hot_line(one$f) <= to),
+    rule = first$rule, kept_out = paste(climb$climb$kept_out$stage, climb$climb$kept_out$case, climb$climb$kept_out$reason, collapse = "; "), seconds = took
   )
 }
 

@@ -3,7 +3,7 @@
 hollowmere_rain <- function(n) round(rgamma(n, 0.3, 0.1), 2)
 
 climb_kernels <- list(
-  routing = list(size = 20000, inputs = function(n) list(rain = hollowmere_rain(n), keep = 0.85), f = function(rain, keep) {
+  routing = list(size = 8000, inputs = function(n) list(rain = hollowmere_rain(n), keep = 0.85), f = function(rain, keep) {
     out <- numeric(0)
     store <- 0
     for (r in rain) {
@@ -12,7 +12,7 @@ climb_kernels <- list(
     }
     out
   }),
-  snowmelt = list(size = 20000, inputs = function(n) {
+  snowmelt = list(size = 8000, inputs = function(n) {
     list(temp = rnorm(n, 0, 6), snow = hollowmere_rain(n), base = 0.5, rate = 3.2)
   }, f = function(temp, snow, base, rate) {
     melt <- c()
@@ -94,7 +94,7 @@ climb_kernels <- list(
     }
     table
   }),
-  report_line = list(size = 20000, inputs = function(n) list(codes = sample(letters, n, TRUE)), f = function(codes) {
+  report_line = list(size = 8000, inputs = function(n) list(codes = sample(letters, n, TRUE)), f = function(codes) {
     line <- ""
     for (code in codes) line <- paste0(line, code) # hot
     line
@@ -200,8 +200,8 @@ climb_kernels <- list(
     m <- mean(x)
     top <- 0
     bottom <- 0
-    for (i in 2:length(x)) top <- top + (x[i] - m) * (x[i - 1] - m)
-    for (i in 1:length(x)) bottom <- bottom + (x[i] - m)^2 # hot
+    for (i in 2:length(x)) top <- top + (x[i] - m) * (x[i - 1] - m) # hot
+    for (i in 1:length(x)) bottom <- bottom + (x[i] - m)^2
     top / bottom
   }),
   storms = list(size = 30000, inputs = function(n) list(rain = hollowmere_rain(n), wet = 1), f = function(rain, wet) {

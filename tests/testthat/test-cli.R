@@ -118,3 +118,33 @@ test_that("a run can be isolated, and kept in a file that it goes on from", {
   expect_identical(other$status, 2L)
   expect_match(other$stderr, "Not the same: plan")
 })
+
+test_that("advise, profile and climb make a function of a script fast", {
+  script <- study_file(c(
+    "melt <- function(temp, base) {", "  out <- c()", "  for (t in temp) {", "    out <- c(out, 3 * max(0, t - base))",
+    "  }", "  out", "}", "days <- function(n) list(temp = rnorm(n, 0, 5), base = 1)"
+  ))
+  out <- tempfile("out")
+  sarif <- tempfile(fileext = ".sarif")
+  advised <- run_deepstride(c("advise", script, "--function", "melt", "--sarif", sarif))
+  expect_identical(advised$status, 0L)
+  expect_match(advised$stdout, "line 4: `out` grows")
+  found <- jsonlite::fromJSON(sarif, simplifyVector = FALSE)
+  expect_identical(found$version, "2.1.0")
+  expect_identical(found$runs[[1]]$results[[1]]$locations[[1]]$physicalLocation$region$startLine, 3L)
+  expect_true(all(vapply(found$runs[[1]]$results, function(one) one$ruleId, "") %in% ds_rules()$rule))
+  profiled <- run_deepstride(c("profile", script, "--function", "melt", "--args", "temp=rnorm(500), base=1", "--json"))
+  lines <- jsonlite::fromJSON(profiled$stdout)$lines
+  expect_equal(lines$runs[4], 500)
+  climbed <- run_deepstride(c(
+    "climb", script, "--function", "melt", "--inputs", "days", "--sizes", "50,500", "--budget", "3", "--out", out
+  ))
+  expect_identical(climbed$status, 0L)
+  expect_match(climbed$stdout, "Keep `")
+  expect_true(all(c("winner.R", "climb.csv", "climb.png", "report.html", "result.json") %in% list.files(out)))
+  scope <- new.env()
+  sys.source(file.path(out, "winner.R"), scope)
+  expect_length(ls(scope), 1)
+  expect_identical(run_deepstride(c("climb", script, "--function", "melt"))$status, 2L)
+  expect_match(run_deepstride(c("advise", script))$stderr, "needs `--function`")
+})
