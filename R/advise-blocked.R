@@ -45,7 +45,7 @@ long_finding <- function(fx, path, code) {
   )
 }
 
-assigned_long <- function(fx, name) length(assigned_values(fx$body)[[name]]) > 0
+assigned_long <- function(fx, name) length(fx$values[[name]]) > 0
 
 in_blocks <- function(fx, found, count, vectors) {
   at <- as.name(fresh_name("at", fx$used))

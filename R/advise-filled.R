@@ -167,9 +167,7 @@ filling_edits <- function(fx, loop, one) {
   start <- start_of(fx, loop, name)
   kind <- if (!is.null(start)) empty_kind(start$value)
   count <- if (!is.null(kind)) nest_count(fx, loop, start)
-  others <- calls_in(fx$body, c("<-", "="))
-  writes <- sum(vapply(others, function(other) identical(as.name(target_name(other[[2]])), as.name(name)), NA))
-  if (is.null(count) || writes != 2 || speaks_within(fx, loop, name, one$code)) return(NULL)
+  if (is.null(count) || fx$written[[name]] != 2 || speaks_within(fx, loop, name, one$code)) return(NULL)
   single <- kind != "list" && is_single(fx, loop, one$found$.e)
   pieces <- if (single) NULL else if (kind == "list") "list" else "unlist"
   if (identical(pieces, "list") && !is_list_append(one$code)) return(NULL)

@@ -63,7 +63,7 @@ in_outer_loops <- function(fx, find) {
 # `met$rain` becomes a variable of its own; a column that is written is put back after the loop.
 find_columns <- function(fx, loop) {
   reached <- Filter(function(one) call_name(one[[2]] %||% quote(x)) == "$", Filter(
-    function(one) is.call(one[[2]]) && is.name(one[[2]][[2]]), calls_in(loop$code, c("[", "[["))
+    function(one) is.call(one[[2]]) && length(one[[2]]) > 1 && is.name(one[[2]][[2]]), calls_in(loop$code, c("[", "[["))
   ))
   columns <- unique(lapply(reached, function(one) plain_code(one[[2]])))
   found <- lapply(columns, function(column) column_finding(fx, loop, column))

@@ -159,7 +159,7 @@ is_worked_out <- function(code, fx) {
   code <- bare_code(code)
   if (is.numeric(code)) return(code != round(code))
   if (is.name(code)) {
-    values <- assigned_values(fx$body)[[as.character(code)]]
+    values <- fx$values[[as.character(code)]]
     return(any(vapply(values, function(value) {
       is.call(value) && call_name(value) %in% c("+", "-") &&
         any(vapply(as.list(value)[-1], function(part) is.numeric(part) && part != round(part), NA))

@@ -18,7 +18,8 @@
 #' @return A `ds_climb`, which is a `ds_result` as from [ds_run()] (figures, [ds_report()] and [ds_save()] take it), with `climb`: a
 #'   list of `advice`, `rewriting`, `steps` (a tibble: `stage`, `made_by`, `changes`, `agreement`, `speedup` at the largest size
 #'   that the original was timed at), `kept_out` (a tibble of
-#'   rewritings that disagreed: `stage`, `verdict`, `where`, `reason`) and `winner` (list of `stage`, `kernel`, `source`).
+#'   rewritings that disagreed: `stage`, `verdict`, `where`, `reason`) and `winner` (list of `stage`, `kernel`, `source`, and of the largest size that it was timed at: `size`,
+#'   `seconds`).
 #' @section Errors: `ds_error_input` where `f` is no R function, and where there are no `inputs`: the message then says what is needed, and
 #'   with `args` proposes the code (the condition's `proposal`).
 #' @examples
@@ -35,7 +36,7 @@
 #' }
 #' @export
 ds_climb <- function(f, inputs = NULL, sizes = ds_sizes(100, 1e5), args = NULL, stages = list(), plan = climb_plan(),
-                     title = "Climb", unit = "problem size", cases = ds_cases(), rules = NULL) {
+                     title = "Climb", unit = "elements", cases = ds_cases(), rules = NULL) {
   code <- readable_function(f)
   inputs <- climb_inputs(inputs, args)
   check_class(plan, "ds_plan", "plan", "Make one with `ds_plan()`.")
@@ -170,10 +171,13 @@ profile_size <- function(result) {
 finish_climb <- function(result, made, out, rewriting, advice, falls) {
   steps <- climb_steps(result, made)
   best <- climb_winner(result)
+  cells <- result$timings$cells
+  last <- cells[cells$stage == best & cells$state == "timed", ]
+  last <- last[which.max(last$size), ]
   kernel <- result$study$stages[[best]]$kernel
   result$climb <- list(
     advice = advice, rewriting = rewriting, steps = steps, kept_out = out, counts_down = falls,
-    winner = list(stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel))
+    winner = list(stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel), size = last$size, seconds = last$median)
   )
   class(result) <- c("ds_climb", class(result))
   result

@@ -4,7 +4,7 @@
 climb_sentences <- function(climb, unit) {
   steps <- climb$steps
   best <- steps[steps$stage == climb$winner$stage, ]
-  c(keep_sentence(steps, best, unit), near_sentence(steps, best), change_sentence(best), out_sentences(climb$kept_out), zero_sentence(climb$counts_down), next_sentence(climb, best))
+  c(keep_sentence(climb, best, unit), near_sentence(steps, best), change_sentence(best), out_sentences(climb$kept_out), zero_sentence(climb$counts_down), next_sentence(climb, best))
 }
 
 zero_sentence <- function(lines) {
@@ -13,13 +13,17 @@ zero_sentence <- function(lines) {
     listed(as.character(lines)))
 }
 
-keep_sentence <- function(steps, best, unit) {
+keep_sentence <- function(climb, best, unit) {
+  steps <- climb$steps
   if (nrow(steps) == 1) return("Nothing was found to rewrite or compile: the original stands alone.")
   if (best$stage == "original") return("Keep the original: no stage is faster.")
   gain <- if (!is.na(best$speedup)) {
-    sprintf(": %s as fast as the original at %s %s (%s)", format_ratio(best$speedup), format_size(best$size), unit, format_seconds(best$seconds))
+    sprintf("%s as fast as the original at %s %s", format_ratio(best$speedup), format_size(best$size), unit)
   }
-  sprintf("Keep `%s` (%s)%s.", best$stage, best$made_by, gain %||% "")
+  further <- if (length(climb$winner$size) && !isTRUE(climb$winner$size == best$size)) {
+    sprintf("the fastest at %s %s (%s)", format_size(climb$winner$size), unit, format_seconds(climb$winner$seconds))
+  }
+  sprintf("Keep `%s` (%s): %s.", best$stage, best$made_by, paste(c(further, gain), collapse = "; "))
 }
 
 # The best stage in plain R, where the winner is compiled.

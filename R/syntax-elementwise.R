@@ -215,7 +215,8 @@ is_elementwise_helper <- function(turns, name) {
   helper <- users_function(name, environment(turns$fx$f))
   if (is.null(helper)) return(FALSE)
   loop <- list(var = "no variable", changed = character(), body = list())
-  inside <- new_turns(list(f = helper, body = body(helper), used = character(), kinds = character()), loop)
+  fx <- c(list(f = helper, body = body(helper), used = character(), kinds = character()), names_in_code(body(helper)))
+  inside <- new_turns(fx, loop)
   inside$temps <- names(formals(helper))
   for (code in statements_in(body(helper))) {
     if (is.call(code) && call_name(code) %in% c("<-", "=") && is.name(code[[2]])) {

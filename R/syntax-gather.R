@@ -90,7 +90,7 @@ gathered_value <- function(turns, gain) {
 
 # What began as NULL stays that where nothing is appended.
 starts_empty <- function(turns, name) {
-  values <- assigned_values(turns$fx$body)[[as.character(name)]]
+  values <- turns$fx$values[[as.character(name)]]
   any(vapply(values, function(value) is.null(value) || same_code(value, quote(c())), NA))
 }
 

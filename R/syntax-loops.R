@@ -7,8 +7,31 @@ read_loops <- function(f, arguments = list()) {
     f = f, body = body(f), line = first_line_of(f), used = unique(c(all.names(body(f)), names(formals(f)))),
     kinds = vapply(arguments, kind_of_argument, "")
   )
+  fx <- c(fx, names_in_code(fx$body))
+  fx$found <- new.env() # what is known of single loops, by their paths
   fx$loops <- lapply(find_loops(fx$body, integer(), list()), function(found) describe_loop(fx, found))
+  fx$changed <- unique(unlist(lapply(fx$loops, function(loop) loop$changed)))
+  fx$refilled <- unique(unlist(lapply(fx$loops, function(loop) names(assigned_values(loop$code)))))
   fx
+}
+
+# list(values, stored, written, whole, captured): what variables are given, those of which elements are written, how often
+# each is assigned in whole or in part, those that are taken apart, gone over or summed up somewhere, and those that functions made inside speak of.
+names_in_code <- function(code) {
+  stores <- Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-")))
+  list(
+    values = assigned_values(code), stored = unique(vapply(stores, function(one) target_name(one[[2]])[[1]], "")),
+    written = table(vapply(calls_in(code, c("<-", "=")), function(one) target_name(one[[2]])[[1]], "")),
+    whole = names_used_whole(code), captured = unique(unlist(lapply(calls_in(code, "function"), all.names)))
+  )
+}
+
+names_used_whole <- function(code) {
+  whole <- c("[", "[[", "$", "length", "seq_along", "sum", "mean", "max", "min", "nrow", "ncol", "for", "dim", "%*%")
+  unique(unlist(lapply(calls_in(code, whole), function(one) {
+    own <- if (call_name(one) == "for") one[3] else if (length(one) > 1) one[2]
+    vapply(Filter(is.name, as.list(own)), as.character, "")
+  })))
 }
 
 first_line_of <- function(f) attr(f, "srcref")[[1]] %||% 1L
@@ -112,10 +135,7 @@ is_read_after <- function(fx, loop, name) {
 }
 
 # Functions made in the function may be called whenever.
-reads_in_closures <- function(fx, loop, name) {
-  made <- calls_in(fx$body, "function")
-  any(vapply(made, function(one) name %in% all.names(one), NA))
-}
+reads_in_closures <- function(fx, loop, name) name %in% fx$captured
 
 # Is a variable of the loop's own: never read in a turn before that turn sets it, and not read after?
 is_own <- function(fx, loop, name) {
@@ -124,8 +144,6 @@ is_own <- function(fx, loop, name) {
 
 # What a name stands for where it is given one value, before the loop: `n` for `length(x)`.
 definition_of <- function(fx, name) {
-  values <- assigned_values(fx$body)[[name]]
-  if (length(values) == 1 && !name %in% names(formals(fx$f)) && !name %in% changed_by_loops(fx)) values[[1]]
+  values <- fx$values[[name]]
+  if (length(values) == 1 && !name %in% names(formals(fx$f)) && !name %in% fx$changed) values[[1]]
 }
-
-changed_by_loops <- function(fx) unlist(lapply(fx$loops, function(loop) loop$changed))

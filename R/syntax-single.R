@@ -17,24 +17,18 @@ is_single_name <- function(fx, loop, name, seen) {
   if (name %in% c(loop$var, seen)) return(TRUE)
   around <- Filter(function(one) any(vapply(loop$around, identical, NA, one$path)), fx$loops)
   if (name %in% unlist(lapply(around, function(one) one$var))) return(TRUE)
-  values <- assigned_values(fx$body)[[name]]
+  values <- fx$values[[name]]
   if (name %in% names(formals(fx$f))) {
     known <- unname(fx$kinds[name])
     if (length(fx$kinds)) return(identical(known, "number"))
     return(!is_used_whole(fx, name) && is.null(values))
   }
   if (is.null(values)) return(is_single_value(get0(name, environment(fx$f))))
-  stored <- any(vapply(calls_in(fx$body, c("<-", "=")), function(one) is.call(one[[2]]) && target_name(one[[2]]) == name, NA))
+  stored <- name %in% fx$stored
   !stored && length(values) > 0 && all(vapply(values, function(value) is_single(fx, loop, value, c(seen, name)), NA))
 }
 
 # Is a name taken apart somewhere, or gone over, or summed up?
-is_used_whole <- function(fx, name) {
-  whole <- c("[", "[[", "$", "length", "seq_along", "sum", "mean", "max", "min", "nrow", "ncol", "for", "dim", "%*%")
-  any(vapply(calls_in(fx$body, whole), function(one) {
-    own <- if (call_name(one) == "for") one[3] else one[2]
-    name %in% vapply(Filter(is.name, as.list(own)), as.character, "")
-  }, NA))
-}
+is_used_whole <- function(fx, name) name %in% fx$whole
 
 is_single_value <- function(value) is.atomic(value) && length(value) == 1

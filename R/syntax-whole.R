@@ -2,6 +2,12 @@
 
 # list(statements, changes, dedicated); where the loop can't be written so, list(why).
 whole_loop <- function(fx, loop) {
+  key <- paste(loop$path, collapse = ".")
+  if (is.null(fx$found[[key]])) assign(key, write_whole(fx, loop), envir = fx$found)
+  fx$found[[key]]
+}
+
+write_whole <- function(fx, loop) {
   if (loop$head != "for") return(list(why = sprintf("how often the `%s` loop turns is not known beforehand", loop$head)))
   if (!loop$inner) return(list(why = "there is a loop inside"))
   turns <- new_turns(fx, loop)
@@ -83,7 +89,7 @@ extent_code <- function(fx, name, extent) {
 
 # The value that a name is given once, outside all loops, though elements of it may be written.
 single_definition <- function(fx, name) {
-  values <- assigned_values(fx$body)[[name]]
+  values <- fx$values[[name]]
   if (length(values) == 1 && !name %in% names(formals(fx$f)) && !assigned_in_loop(fx, name)) values[[1]]
 }
 
@@ -108,7 +114,7 @@ makers <- c("numeric", "double", "integer", "logical", "character", "complex")
 
 # Code of a vector's length, in the arguments' terms; NULL where it is not known.
 length_code <- function(fx, name, depth = 0) {
-  values <- assigned_values(fx$body)[[name]]
+  values <- fx$values[[name]]
   if (length(values) == 0) return(if (name %in% names(formals(fx$f))) call("length", as.name(name)))
   value <- values[[1]]
   if (length(values) > 1 || depth > 5 || assigned_in_loop(fx, name)) return(NULL)
@@ -125,7 +131,7 @@ is_number_literal <- function(code) {
 }
 
 # Is the whole variable given a value within a loop?
-assigned_in_loop <- function(fx, name) any(vapply(fx$loops, function(loop) length(writes_of(name, loop$code)) > 0, NA))
+assigned_in_loop <- function(fx, name) name %in% fx$refilled
 
 # Code with the names of single values put in: `length(x)` for `n`.
 resolved <- function(fx, code, depth = 0) {

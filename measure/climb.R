@@ -1,11 +1,11 @@
 # Climbs of slow kernels (measure/climb/kernels.R): the best stage that agrees, over the original, at the largest size; and
-# does advice name the hot line first? Arguments: seconds of timing a kernel (3), and names of kernels (all).
+# does advice name the hot line first? Arguments: seconds of timing a kernel (8), and names of kernels (all).
 library(deepstride)
 source(file.path("measure", "climb", "kernels.R"), keep.source = TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 options(deepstride.progress = "none")
 given <- commandArgs(TRUE)
-budget <- if (length(given)) as.numeric(given[[1]]) else 3
+budget <- if (length(given)) as.numeric(given[[1]]) else 8
 chosen <- if (length(given) > 1) given[-1] else names(climb_kernels)
 
 hot_line <- function(f) {

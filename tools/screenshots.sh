@@ -86,9 +86,14 @@ terminal agree "agree studies/overtopping.R --out overtopping"
 terminal compile "compile route.R --function route --like 'rain=double(10), keep=0.85'" \
   "compile route.R --function labelled --like 'rain=double(10)'" \
   "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A6 DS_FOR_UP"
+terminal advise "advise studies/slow.R --function snowmelt"
+terminal profile "profile studies/slow.R --function snowmelt --args 'temp=rnorm(4000, 2, 6), snow=runif(4000), base=0.5, factor=3' --out profile"
+terminal climb "climb studies/slow.R --function route --inputs rain_record --out climb"
 terminal inspect "Rscript inspect.R"
 
 for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
+cp "$work/climb/climb.png" "$shots/figure-climb.png"
+cp "$work/profile/profile.png" "$shots/figure-profile.png"
 cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"
 
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
