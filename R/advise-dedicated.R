@@ -108,7 +108,7 @@ key_rules <- function() {
 find_counts <- function(fx, loop) {
   found <- if (length(loop$body) == 1) match_code(quote(.t[.k] <- .t[.k] + .v), loop$body[[1]])
   if (is.null(found) || loop$head != "for" || !is.name(found$.t) || identical(found$.k, as.name(loop$var)) && is_range(loop$range)) return(NULL)
-  if (is_read_after(fx, loop, loop$var)) return(NULL)
+  if (is_read_after(fx, loop, loop$var) || !is.null(strange_argument(fx, loop))) return(NULL)
   turns <- new_turns(fx, loop)
   if (is.name(loop$range)) turns$index <- loop$range
   turns$stores[[as.character(found$.t)]] <- NULL
@@ -139,6 +139,7 @@ counted_by <- function(target, keys, added) {
 # `x[i] <- k * x[i - 1] + e`, from the second element on.
 find_recurrence <- function(fx, loop) {
   if (loop$head != "for" || length(loop$body) != 1 || is_read_after(fx, loop, loop$var)) return(NULL)
+  if (!is.null(strange_argument(fx, loop))) return(NULL)
   range <- match_code(quote(2:.n), loop$range)
   code <- bare_code(loop$body[[1]])
   shared <- match_code(quote(.x[.i] <- .k * .x[.i - 1] + .e), code)
@@ -211,7 +212,7 @@ find_rolling <- function(fx, loop) {
   if (loop$head != "for" || length(loop$body) != 1 || !is_range(loop$range)) return(NULL)
   found <- match_any(list(quote(.o[.i] <- .f(.x[(.i - .k):.i])), quote(.o[.i] <- .f(.x[(.i - .k + 1):.i]))), loop$body[[1]])
   if (is.null(found) || !identical(found$.i, as.name(loop$var)) || !as.character(found$.f) %in% c("sum", "mean")) return(NULL)
-  if (!is.numeric(found$.k) || is_read_after(fx, loop, loop$var) || !is.name(found$.x)) return(NULL)
+  if (!is.null(strange_argument(fx, loop)) || !is.numeric(found$.k) || is_read_after(fx, loop, loop$var) || !is.name(found$.x)) return(NULL)
   width <- found$.k + is.null(match_code(quote(.o[.i] <- .f(.x[(.i - .k + 1):.i])), loop$body[[1]]))
   weight <- if (identical(found$.f, quote(mean))) call("rep", call("/", 1, width), width) else call("rep", 1, width)
   value <- fill_code(quote(stats::filter(.x, .w, sides = 1)[.i]), list(.x = found$.x, .w = weight, .i = as.name(loop$var)))

@@ -54,7 +54,10 @@ append_patterns <- list(
 
 row_patterns <- list(quote(.a <- rbind(.a, .e)), quote(.a <- cbind(.a, .e)))
 
-text_patterns <- list(quote(.a <- paste0(.a, .e)), quote(.a <- paste(.a, .e, sep = "")))
+text_patterns <- list(
+  quote(.a <- paste0(.a, .e)), quote(.a <- paste(.a, .e, sep = "")), quote(.a <- paste0(.a, .e, .f)),
+  quote(.a <- paste0(.a, .e, .f, .g))
+)
 
 find_grown <- function(fx, loop) {
   lapply(appends_in(fx, loop, append_patterns), function(one) {
@@ -167,7 +170,7 @@ filling_edits <- function(fx, loop, one) {
   start <- start_of(fx, loop, name)
   kind <- if (!is.null(start)) empty_kind(start$value)
   count <- if (!is.null(kind)) nest_count(fx, loop, start)
-  if (is.null(count) || fx$written[[name]] != 2 || speaks_within(fx, loop, name, one$code)) return(NULL)
+  if (is.null(count) || fx$written[[name]] != 2 || length(named_in(fx, one$found$.e)) || speaks_within(fx, loop, name, one$code)) return(NULL)
   single <- kind != "list" && is_single(fx, loop, one$found$.e)
   pieces <- if (single) NULL else if (kind == "list") "list" else "unlist"
   if (identical(pieces, "list") && !is_list_append(one$code)) return(NULL)
@@ -204,7 +207,7 @@ filled_result <- function(fx, loop, one, start, count, kind, pieces, join = NULL
     new_edit(one$path, c(if (!direct) call("<-", counter, call("+", counter, 1)), call("<-", target, value)))
   )
   if (length(after)) edits <- c(edits, list(new_edit(start$outermost, after, after = TRUE)))
-  list(edits = edits, assumed = if (kind != "list") sprintf("`%s` is one number", spelled(one$found$.e)))
+  list(edits = edits, assumed = if (kind != "list") sprintf("`%s` is one value without a name", spelled(one$found$.e)))
 }
 
 # A result that began as NULL is that again where there was no turn. Until it is filled it is of no type, as NULL is.
@@ -271,6 +274,8 @@ joining_edits <- function(fx, loop, one) {
   count <- if (!is.null(start) && is.character(start$value)) nest_count(fx, loop, start)
   if (is.null(count) || speaks_within(fx, loop, as.character(one$found$.a), one$code)) return(NULL)
   first <- start$value
+  pieces <- one$found[intersect(c(".e", ".f", ".g"), names(one$found))]
+  if (length(pieces) > 1) one$found$.e <- as.call(c(list(as.name("paste0")), unname(pieces)))
   filled_result(fx, loop, one, start, count, "character", "joined", join = function(name) {
     all <- if (nzchar(first)) call("c", first, name) else name
     list(call("<-", name, call("paste", all, collapse = "")))

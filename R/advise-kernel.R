@@ -58,7 +58,9 @@ advice_table <- function(found, profile) {
     "function" = column("where", ""), to = as.integer(column("to", 0))
   )
   if (is.null(profile)) return(table[order(table[["function"]] != "", table$line), ])
-  table$share <- mapply(function(from, to, where) lines_share(profile, from, to, where), table$line, table$to, table[["function"]])
+  table$share <- vapply(seq_len(nrow(table)), function(i) {
+    lines_share(profile, table$line[[i]], table$to[[i]], table[["function"]][[i]])
+  }, 0)
   table <- table[order(-table$share, table$step == "", table$line), ]
   table[c("line", "rule", "reason", "suggestion", "share", "changes", "assumed", "step", "function", "to")]
 }

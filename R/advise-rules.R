@@ -48,6 +48,7 @@ loop_finding <- function(loop, ...) new_finding(loop$line, loop$to, loop$path, .
 
 # All findings of the rules, in the order of the lines: list(rule, family, line, ...).
 find_all <- function(fx, rules = rule_table()) {
+  if (length(fx$shadowed)) return(list())
   found <- unlist(lapply(rules, function(rule) {
     lapply(rule$find(fx), function(one) c(list(rule = rule$name, family = rule$family), one))
   }), recursive = FALSE)

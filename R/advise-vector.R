@@ -70,7 +70,12 @@ whole_assumed <- function(fx, loop) {
   singles <- Filter(function(name) {
     name %in% names(formals(fx$f)) && !name %in% loop$changed && !is_used_whole(fx, name) && !name %in% names(fx$kinds)
   }, setdiff(all.vars(loop$code), loop$var))
+  elements <- setdiff(unlist(lapply(calls_in(loop$code, "["), function(one) if (is.name(one[[2]])) as.character(one[[2]]))), names(fx$kinds))
+  elements <- intersect(elements, names(formals(fx$f)))
+  gathers <- any(vapply(loop$body, function(code) !is.null(gathering_of(bare_code(code))), NA))
   c(
+    if (gathers && length(elements)) sprintf("%s: without names", paste0("`", elements, "`", collapse = ", ")),
+    if (is.name(loop$range) && !as.character(loop$range) %in% names(fx$kinds)) sprintf("`%s` is a vector, no list or factor", as.character(loop$range)),
     if (length(tests)) sprintf("`%s` is never NA (the loop would stop)", shortened(spelled(tests[[1]][[2]]), 40)),
     if (length(singles)) sprintf("%s: one number", paste0("`", singles, "`", collapse = ", "))
   )
@@ -115,10 +120,13 @@ applied_finding <- function(fx, path, code) {
   )
 }
 
+# `sapply()` names its result by the texts that it goes over.
+text_calls <- c("nchar", "toupper", "tolower", "substring", "sprintf", "paste", "paste0")
+
 # What a function gives for all elements of `x` at once.
 whole_value <- function(fx, x, f) {
   if (is.name(f)) {
-    known <- as.character(f) %in% setdiff(unlist(elementwise_calls), c("ifelse", "paste", "paste0", "sprintf"))
+    known <- as.character(f) %in% setdiff(unlist(elementwise_calls), c("ifelse", text_calls))
     return(if (known && is_steady(x, character())) as.call(list(f, x)))
   }
   if (!is_function_code(f) || length(f[[2]]) != 1 || !is.name(x)) return(NULL)
@@ -126,5 +134,5 @@ whole_value <- function(fx, x, f) {
   turns <- new_turns(fx, loop)
   turns$index <- x
   value <- turned(turns, bare_code(f[[3]]))
-  if (!is.null(value) && value$each && is.null(turns$changes)) value$code
+  if (!is.null(value) && value$each && is.null(turns$changes) && !any(all.names(value$code) %in% text_calls)) value$code
 }

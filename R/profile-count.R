@@ -16,13 +16,14 @@ instrumented <- function(f, mark) {
     )
     length(statements)
   }
-  copy <- retooled(f, list(), function(one) {
+  copy <- copied_kernel(f, list(), function(one) {
     number <<- match(TRUE, vapply(kernels, identical, NA, one))
     sourced <- with_source(one)
     body(one) <- marked_statements(body(sourced), first_line_of(sourced), note, mark)
     one
   })
-  list(kernel = copy, statements = bind_records(statements))
+  empty <- list(kernel = integer(), line = integer(), operations = integer(), assignments = integer())
+  list(kernel = copy, statements = bind_records(c(list(empty), statements)))
 }
 
 operation_calls <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", "<=", ">", ">=", "&", "|", "!", "&&", "||")
@@ -80,7 +81,7 @@ count_statements <- function(f, args) {
 statement_bytes <- function(f, args) {
   made <- instrumented(f, function(id) call(sprintf("statement %d", id), 100))
   marks <- sprintf("statement %d", seq_len(nrow(made$statements)))
-  kernel <- retooled(made$kernel, stats::setNames(rep(list(function(n) numeric(n)), length(marks)), marks))
+  kernel <- copied_kernel(made$kernel, stats::setNames(rep(list(function(n) numeric(n)), length(marks)), marks))
   log <- scratch_file("memory")
   on.exit({
     try(utils::Rprofmem(NULL), silent = TRUE)

@@ -30,7 +30,7 @@ ds_profile <- function(f, args = list(), seconds = 10) {
   check_number(seconds, "seconds", 0)
   local_random_state()
   told <- told_apart(code)
-  plain <- plain_seconds_of(told$kernel, args)
+  plain <- quietly(with_seed(1, call_for(ready_call(told$kernel, deep_copy(args)), unwatched_for)), nullfile())$seconds
   sampled <- quietly(with_seed(1, sample_stacks(told$kernel, args, seconds)), nullfile())
   counted <- quietly(with_seed(1, count_statements(code, args)), nullfile())
   counted$bytes <- if (sum(counted$runs) > most_logged) NA_real_ else
@@ -40,18 +40,7 @@ ds_profile <- function(f, args = list(), seconds = 10) {
 
 most_logged <- 3e5 # statements whose allocations are logged
 
-# Seconds of a call that nobody watches: the least of a few.
-plain_seconds_of <- function(kernel, args) {
-  ready <- ready_call(kernel, deep_copy(args))
-  until <- clock_now() + 0.3
-  best <- Inf
-  repeat {
-    begun <- clock_now()
-    quietly(with_seed(1, eval(ready$call, ready$frame)), nullfile())
-    best <- min(best, clock_now() - begun)
-    if (clock_now() > until) return(best)
-  }
-}
+unwatched_for <- 0.3 # seconds of calls that nobody watches
 
 new_profile <- function(told, sampled, counted, plain) {
   read <- read_stacks(sampled$stacks)

@@ -6,11 +6,19 @@ told_apart <- function(f) {
   kernels <- own_functions(f)
   names <- vapply(kernels, helper_name, "", from = f)
   texts <- lapply(kernels, function_source)
-  copy <- retooled(f, list(), function(one) {
+  copy <- copied_kernel(f, list(), function(one) {
     at <- which(vapply(kernels, identical, NA, one))
     if (length(at)) named_source(one, texts[[at[[1]]]], at[[1]]) else one
   })
   list(kernel = copy, names = names, texts = texts, first = vapply(kernels, function(one) first_line_of(with_source(one)), 0L))
+}
+
+# As retooled(); of a package's function only that one is copied, which goes on to see the package.
+copied_kernel <- function(f, tools, rewrite = identity) {
+  if (!isNamespace(environment(f))) return(retooled(f, tools, rewrite))
+  copy <- rewrite(f)
+  environment(copy) <- list2env(tools, new.env(parent = environment(f)))
+  copy
 }
 
 # The function parsed again from a text that is called by its number.
@@ -21,27 +29,31 @@ named_source <- function(f, text, number) {
   again
 }
 
-# Samples are taken until there are `enough` of them, or `seconds` are over: list(stacks, seconds, evaluations).
-sample_stacks <- function(kernel, args, seconds, enough = 2500) {
+# Samples are taken for so many seconds: list(stacks, seconds, evaluations).
+sample_stacks <- function(kernel, args, seconds) {
   log <- scratch_file("profile")
   on.exit({
     utils::Rprof(NULL)
     unlink(log)
   })
   ready <- ready_call(kernel, deep_copy(args))
-  until <- clock_now() + seconds
-  turns <- 0
-  begun <- clock_now()
   utils::Rprof(log, interval = 0.001, line.profiling = TRUE, gc.profiling = TRUE)
+  called <- call_for(ready, seconds)
+  utils::Rprof(NULL)
+  lines <- readLines(log, warn = FALSE)
+  c(list(stacks = lines), called)
+}
+
+# Calls again and again until the time is over: list(seconds, evaluations), seconds of one.
+call_for <- function(ready, seconds) {
+  begun <- clock_now()
+  turns <- 0
   repeat {
     eval(ready$call, ready$frame)
     turns <- turns + 1
-    if (clock_now() > until) break
+    if (clock_now() - begun > seconds) break
   }
-  utils::Rprof(NULL)
-  took <- clock_now() - begun
-  lines <- readLines(log, warn = FALSE)
-  list(stacks = lines, seconds = took / turns, evaluations = turns)
+  list(seconds = (clock_now() - begun) / turns, evaluations = turns)
 }
 
 # list(files, stacks): the tokens of each sample, the innermost first; `3#12` is line 12 of file 3.
@@ -74,5 +86,8 @@ stack_lines <- function(read) {
       collecting = "<GC>" %in% names
     )
   })
-  do.call(rbind, rows)
+  empty <- data.frame(
+    sample = integer(), kernel = integer(), line = integer(), innermost = logical(), called = character(), collecting = logical()
+  )
+  do.call(rbind, c(list(empty), rows))
 }

@@ -70,6 +70,8 @@ is_extreme_alone <- function(turns, name, code) {
 
 gathered_value <- function(turns, gain) {
   found <- gain$found
+  named <- named_in(turns$fx, found$.e)
+  if (length(named)) return(cannot(turns, "`%s` has names", named[[1]]))
   value <- turned_operand(turns, found$.e)
   if (is.null(value)) return(NULL)
   turns$changes <- c(turns$changes, gain$gathering$changes)
@@ -86,6 +88,12 @@ gathered_value <- function(turns, gain) {
   } else {
     made
   })
+}
+
+# Vectors with names of which code takes elements: the names go along.
+named_in <- function(fx, code) {
+  names <- unlist(lapply(calls_in(code, "["), function(one) all.vars(one[[2]])))
+  intersect(names, names(fx$kinds)[fx$kinds == "named"])
 }
 
 # What began as NULL stays that where nothing is appended.

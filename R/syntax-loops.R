@@ -8,6 +8,7 @@ read_loops <- function(f, arguments = list()) {
     kinds = vapply(arguments, kind_of_argument, "")
   )
   fx <- c(fx, names_in_code(fx$body))
+  fx$shadowed <- shadowed_calls(f, fx$values)
   fx$found <- new.env() # what is known of single loops, by their paths
   fx$loops <- lapply(find_loops(fx$body, integer(), list()), function(found) describe_loop(fx, found))
   fx$changed <- unique(unlist(lapply(fx$loops, function(loop) loop$changed)))
@@ -34,6 +35,14 @@ names_used_whole <- function(code) {
   })))
 }
 
+# Functions of R's that the user has others for: what code means by those names is not known.
+shadowed_calls <- function(f, values) {
+  spoken <- c(unlist(elementwise_calls), steady_calls, drawing_calls, "&&", "||", "cumsum", "rowsum", "ifelse")
+  local <- names(Filter(function(own) any(vapply(own, is_function_code, NA)), values))
+  own <- Filter(function(name) !is.null(users_function(name, environment(f))), intersect(spoken, all.names(body(f))))
+  c(intersect(local, spoken), own)
+}
+
 first_line_of <- function(f) attr(f, "srcref")[[1]] %||% 1L
 
 kind_of_argument <- function(value) {
@@ -41,7 +50,9 @@ kind_of_argument <- function(value) {
   if (is.function(value)) return("function")
   if (is.matrix(value)) return("matrix")
   if (is.list(value)) return("list")
-  if (is.numeric(value) && !is.object(value)) return(if (length(value) == 1) "number" else "numbers")
+  if (is.numeric(value) && !is.object(value)) {
+    return(if (!is.null(names(value))) "named" else if (length(value) == 1) "number" else "numbers")
+  }
   if (is.character(value)) return("text")
   "other"
 }

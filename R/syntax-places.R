@@ -98,7 +98,11 @@ splice_text <- function(text, change, whole) {
   after <- substr(text[[last]], shift(last, spot[[6]]) + 1, nchar(text[[last]]))
   left <- sub("[^ \t].*$", "", text[[first]])
   new <- indented_code(change$code, left)
-  if (change$after) return(append(text, new, last))
+  if (change$after) {
+    rest <- if (grepl("^ *#", after)) "" else sub("^[ ;]*", "", after)
+    if (nzchar(rest)) text[[last]] <- substr(text[[last]], 1, nchar(text[[last]]) - nchar(after))
+    return(append(text, c(new, if (nzchar(rest)) paste0(left, rest)), last))
+  }
   if (length(new)) {
     new[[1]] <- paste0(before, trimws(new[[1]], "left"))
     at <- if (grepl("^ *#", after)) 1 else length(new)

@@ -19,8 +19,9 @@ is_single_name <- function(fx, loop, name, seen) {
   if (name %in% unlist(lapply(around, function(one) one$var))) return(TRUE)
   values <- fx$values[[name]]
   if (name %in% names(formals(fx$f))) {
-    known <- unname(fx$kinds[name])
-    if (length(fx$kinds)) return(identical(known, "number"))
+    if (name %in% names(fx$kinds)) return(identical(unname(fx$kinds[name]), "number"))
+    value <- formals(fx$f)[[name]]
+    if (length(fx$kinds) && !rlang::is_missing(value)) return(is_single(fx, loop, value, c(seen, name)))
     return(!is_used_whole(fx, name) && is.null(values))
   }
   if (is.null(values)) return(is_single_value(get0(name, environment(fx$f))))

@@ -10,6 +10,8 @@ whole_loop <- function(fx, loop) {
 write_whole <- function(fx, loop) {
   if (loop$head != "for") return(list(why = sprintf("how often the `%s` loop turns is not known beforehand", loop$head)))
   if (!loop$inner) return(list(why = "there is a loop inside"))
+  strange <- strange_argument(fx, loop)
+  if (!is.null(strange)) return(list(why = strange))
   turns <- new_turns(fx, loop)
   stops <- intersect(c("break", "return", "stop", "warning", "next"), all.names(loop$code))
   stops <- if (only_skips(loop)) setdiff(stops, "next") else stops
@@ -21,6 +23,16 @@ write_whole <- function(fx, loop) {
   if (length(made) == 0) return(list(why = "there is nothing in it"))
   made <- c(made, lapply(names(turns$renamed), function(name) last_value(name, turns$renamed[[name]])))
   list(statements = settle_index(fx, turns, made), changes = turns$changes, dedicated = isTRUE(turns$dedicated))
+}
+
+# Of arguments that are known: those that are no plain vectors.
+strange_argument <- function(fx, loop) {
+  range <- bare_code(loop$range)
+  if (is.call(range) && call_name(range) == "list") return("it goes over a list")
+  kinds <- fx$kinds[intersect(all.vars(loop$code), names(fx$kinds))]
+  other <- names(kinds)[kinds == "other"]
+  if (length(other)) return(sprintf("`%s` is no plain vector", other[[1]]))
+  if (is.name(range) && identical(unname(fx$kinds[as.character(range)]), "list")) sprintf("`%s` is a list", as.character(range))
 }
 
 only_skips <- function(loop) {

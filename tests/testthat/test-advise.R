@@ -99,3 +99,22 @@ test_that("random loops give what their rewriting declares", {
   }
   expect_gt(programs$steps, 40)
 })
+
+test_that("arguments that are no plain vectors, and functions of the user's own, are left as they are", {
+  kept <- function(f, args) {
+    steps <- ds_rewrite(f, args = args)
+    for (step in steps) expect_identical(do.call(step, args), do.call(f, args))
+    length(steps)
+  }
+  grow <- function(x) { out <- c(); for (i in seq_along(x)) out <- c(out, x[i]); out }
+  expect_identical(kept(grow, list(x = c(a = 1, b = 2))), 0L)
+  expect_gt(kept(grow, list(x = c(1, 2))), 0L)
+  count <- function(x) { n <- numeric(3); for (k in x) n[k] <- n[k] + 1; n }
+  expect_identical(kept(count, list(x = factor(c("a", "b", "a")))), 0L)
+  total <- function(x) { s <- 0; for (v in x) s <- s + v; s }
+  expect_identical(kept(total, list(x = list(1, 2))), 0L)
+  expect_identical(kept(function(x) sapply(x, nchar), list(x = c("a", "bb"))), 0L)
+  expect_identical(kept(function(x) { sum <- function(v) 0; s <- 0; for (v in x) s <- s + v; s }, list(x = 1:3)), 0L)
+  expect_gt(kept(function(x) { line <- "x"; for (w in x) line <- paste0(line, w, ";"); line }, list(x = c("a", "b"))), 0L)
+  expect_identical(kept(function(x, y) { for (i in seq_along(x)) x[i] <- x[i] + y; x }, list(x = 1:2, y = c(1, 2)[1:2])), 0L)
+})
