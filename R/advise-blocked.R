@@ -31,11 +31,13 @@ long_finding <- function(fx, path, code) {
   if (is.null(found) || !is.name(found$.o)) return(NULL)
   count <- length_code(fx, as.character(found$.o))
   heads <- vapply(calls_within(found$.e), call_name, "")
-  if (is.null(count) || length(setdiff(heads, c(unlist(elementwise_calls), "(", "pmin", "pmax", "length")))) return(NULL)
+  if (is.null(count) || length(setdiff(heads,
+    c(unlist(elementwise_calls), "(", "pmin", "pmax", "length")))) return(NULL)
   if (sum(!heads %in% c("(", "length")) < least_operations || !is.null(fx$kinds) && "other" %in% fx$kinds) return(NULL)
   vectors <- Filter(function(name) {
     own <- length_code(fx, name)
-    !is.null(own) && same_code(own, count) && (is_used_whole(fx, name) || assigned_long(fx, name) || name == as.character(found$.o))
+    !is.null(own) && same_code(own, count) &&
+      (is_used_whole(fx, name) || assigned_long(fx, name) || name == as.character(found$.o))
   }, all.vars(found$.e))
   if (length(vectors) == 0) return(NULL)
   new_finding(line_of(fx, path), line_of(fx, path), path,

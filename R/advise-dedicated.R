@@ -16,7 +16,7 @@ dedicated_rules <- function() {
         },
         function(m) {
           out <- numeric(nrow(m))
-          for (i in 1:nrow(m)) out[i] <- mean(m[i, ])
+          for (i in seq_len(nrow(m))) out[i] <- mean(m[i, ])
           out
         }
       ),
@@ -71,15 +71,15 @@ key_rules <- function() {
       function(fx) in_loops(fx, find_product),
       fires = list(function(a, b) {
         out <- matrix(0, nrow(a), ncol(b))
-        for (i in 1:nrow(a)) {
-          for (j in 1:ncol(b)) {
-            for (k in 1:ncol(a)) out[i, j] <- out[i, j] + a[i, k] * b[k, j]
+        for (i in seq_len(nrow(a))) {
+          for (j in seq_len(ncol(b))) {
+            for (k in seq_len(ncol(a))) out[i, j] <- out[i, j] + a[i, k] * b[k, j]
           }
         }
         out
       }),
       quiet = list(function(a, b) {
-        for (i in 1:nrow(a)) for (j in 1:ncol(b)) a[i, j] <- a[i, j] * b[i, j]
+        for (i in seq_len(nrow(a))) for (j in seq_len(ncol(b))) a[i, j] <- a[i, j] * b[i, j]
         a
       })
     ),
@@ -104,17 +104,19 @@ key_rules <- function() {
   )
 }
 
-# `count[k[i]] <- count[k[i]] + v[i]`
+# Such as count[k[i]] <- count[k[i]] + v[i], a total for each key.
 find_counts <- function(fx, loop) {
   found <- if (length(loop$body) == 1) match_code(quote(.t[.k] <- .t[.k] + .v), loop$body[[1]])
-  if (is.null(found) || loop$head != "for" || !is.name(found$.t) || identical(found$.k, as.name(loop$var)) && is_range(loop$range)) return(NULL)
+  if (is.null(found) || loop$head != "for" || !is.name(found$.t) || identical(found$.k, as.name(loop$var)) &&
+    is_range(loop$range)) return(NULL)
   if (is_read_after(fx, loop, loop$var) || !is.null(strange_argument(fx, loop))) return(NULL)
   turns <- new_turns(fx, loop)
   if (is.name(loop$range)) turns$index <- loop$range
   turns$stores[[as.character(found$.t)]] <- NULL
   keys <- turned(turns, found$.k)
   added <- turned(turns, found$.v)
-  if (is.null(keys) || is.null(added) || !keys$each || as.character(found$.t) %in% all.vars(call("c", keys$code, added$code))) return(NULL)
+  if (is.null(keys) || is.null(added) || !keys$each ||
+    as.character(found$.t) %in% all.vars(call("c", keys$code, added$code))) return(NULL)
   loop_finding(loop, sprintf("counts by the key `%s`", spelled(found$.k)),
     list(new_edit(loop$path, settle_index(fx, turns, counted_by(found$.t, keys$code, added)))),
     if (added$each) "rounding" else "nothing",
@@ -153,7 +155,8 @@ find_recurrence <- function(fx, loop) {
   if (!is.null(shared) && (is.null(share) || share$each)) return(NULL)
   first <- call("[", found$.x, 1)
   value <- if (is.null(shared)) call("+", first, call("cumsum", added$code)) else
-    fill_code(quote(as.vector(stats::filter(.e, .k, method = "recursive", init = .s))), list(.e = added$code, .k = share$code, .s = first))
+    fill_code(quote(as.vector(stats::filter(.e, .k, method = "recursive", init = .s))),
+      list(.e = added$code, .k = share$code, .s = first))
   loop_finding(loop, sprintf("each `%s` goes on from the one before", spelled(call("[", found$.x, found$.i))),
     list(new_edit(loop$path, settle_index(fx, turns, list(call("<-", call("[", found$.x, found$.i), value))))),
     if (is.null(shared)) "rounding" else "nothing", sprintf("`%s` is at least 2", spelled(range$.n))
@@ -169,7 +172,9 @@ find_product <- function(fx, loop) {
   if (is.null(found) || !setequal(vapply(found[names], spelled, ""), nest$vars)) return(NULL)
   if (any(vapply(nest$vars, function(name) is_read_after(fx, loop, name), NA))) return(NULL)
   if (!all(vapply(nest$ranges, is_steady, NA, c(nest$vars, as.character(found$.c))))) return(NULL)
-  of <- function(matrix, rows, columns) part_of_matrix(fx, found[[matrix]], nest$ranges[spelled(found[[rows]])], nest$ranges[spelled(found[[columns]])])
+  of <- function(matrix, rows, columns) {
+    part_of_matrix(fx, found[[matrix]], nest$ranges[spelled(found[[rows]])], nest$ranges[spelled(found[[columns]])])
+  }
   into <- of(".c", ".i", ".j")
   made <- call("<-", into, call("+", into, call("%*%", of(".a", ".i", ".k"), of(".b", ".k", ".j"))))
   loop_finding(loop, "nested loops work out a product of matrices", list(new_edit(loop$path, list(made))), "rounding")
@@ -201,23 +206,30 @@ find_margins <- function(fx) {
     found <- match_code(quote(apply(.m, .d, .f)), code)
     sums <- if (!is.null(found) && is.name(found$.f)) margin_calls[[as.character(found$.f)]]
     if (is.null(sums) || !is.numeric(found$.d) || !found$.d %in% 1:2) return(NULL)
-    new_finding(line_of(fx, path), line_of(fx, path), path, sprintf("`apply()` calls `%s()` once for each %s", as.character(found$.f), c("row", "column")[[found$.d]]),
+    new_finding(line_of(fx, path), line_of(fx, path), path,
+      sprintf("`apply()` calls `%s()` once for each %s", as.character(found$.f), c("row", "column")[[found$.d]]),
       list(new_edit(path, list(call(sums[[found$.d]], found$.m)))), "rounding"
     )
   }))
 }
 
-# `out[i] <- mean(x[(i - k):i])`
+# The mean or sum of a window that goes along.
 find_rolling <- function(fx, loop) {
   if (loop$head != "for" || length(loop$body) != 1 || !is_range(loop$range)) return(NULL)
-  found <- match_any(list(quote(.o[.i] <- .f(.x[(.i - .k):.i])), quote(.o[.i] <- .f(.x[(.i - .k + 1):.i]))), loop$body[[1]])
-  if (is.null(found) || !identical(found$.i, as.name(loop$var)) || !as.character(found$.f) %in% c("sum", "mean")) return(NULL)
-  if (!is.null(strange_argument(fx, loop)) || !is.numeric(found$.k) || is_read_after(fx, loop, loop$var) || !is.name(found$.x)) return(NULL)
+  found <- match_any(list(quote(.o[.i] <- .f(.x[(.i - .k):.i])), quote(.o[.i] <- .f(.x[(.i - .k + 1):.i]))),
+    loop$body[[1]])
+  if (is.null(found) || !identical(found$.i, as.name(loop$var)) ||
+    !as.character(found$.f) %in% c("sum", "mean")) return(NULL)
+  if (!is.null(strange_argument(fx, loop)) || !is.numeric(found$.k) || is_read_after(fx, loop, loop$var) ||
+    !is.name(found$.x)) return(NULL)
   width <- found$.k + is.null(match_code(quote(.o[.i] <- .f(.x[(.i - .k + 1):.i])), loop$body[[1]]))
   weight <- if (identical(found$.f, quote(mean))) call("rep", call("/", 1, width), width) else call("rep", 1, width)
-  value <- fill_code(quote(stats::filter(.x, .w, sides = 1)[.i]), list(.x = found$.x, .w = weight, .i = as.name(loop$var)))
-  loop_finding(loop, sprintf("the %s of %s elements is worked out anew at each place", as.character(found$.f), format(width)),
-    list(new_edit(loop$path, list(call("<-", as.name(loop$var), loop$range), call("<-", call("[", found$.o, as.name(loop$var)), value)))),
+  value <- fill_code(quote(stats::filter(.x, .w, sides = 1)[.i]),
+    list(.x = found$.x, .w = weight, .i = as.name(loop$var)))
+  loop_finding(loop, sprintf("the %s of %s elements is worked out anew at each place", as.character(found$.f),
+    format(width)),
+    list(new_edit(loop$path, list(call("<-", as.name(loop$var), loop$range),
+      call("<-", call("[", found$.o, as.name(loop$var)), value)))),
     "rounding", sprintf("`%s` has no missing value", spelled(found$.x))
   )
 }

@@ -83,7 +83,9 @@ growth_finding <- function(fx, loop, one, words, edits_of) {
   new_finding(place[[1]] %||% loop$line, place[[3]] %||% loop$to, one$path,
     sprintf(words, as.character(one$found$.a)), made$edits,
     assumed = made$assumed,
-    suggestion = if (is.null(made$edits)) "allocate it before the loop, or collect the pieces in a list and bind them once"
+    suggestion = if (is.null(made$edits)) {
+      "allocate it before the loop, or collect the pieces in a list and bind them once"
+    }
   )
 }
 
@@ -123,7 +125,8 @@ start_of <- function(fx, loop, name) {
 }
 
 empty_vectors <- list(
-  numeric = list(quote(numeric(0)), quote(numeric()), quote(double(0)), quote(double()), quote(vector("numeric", 0)), quote(vector("double", 0))),
+  numeric = list(quote(numeric(0)), quote(numeric()), quote(double(0)), quote(double()), quote(vector("numeric", 0)),
+    quote(vector("double", 0))),
   integer = list(quote(integer(0)), quote(integer())), logical = list(quote(logical(0)), quote(logical())),
   character = list(quote(character(0)), quote(character())), list = list(quote(list()), quote(vector("list", 0))),
   any = list(quote(c()), quote(NULL))
@@ -162,7 +165,8 @@ count_code <- function(fx, range) {
   call("length", range)
 }
 
-is_known_count <- function(code) is.name(code) || (is.call(code) && call_name(code) %in% c("length", "nrow", "ncol", "NROW", "NCOL"))
+is_known_count <-
+  function(code) is.name(code) || (is.call(code) && call_name(code) %in% c("length", "nrow", "ncol", "NROW", "NCOL"))
 
 # A vector of its final length, filled by place.
 filling_edits <- function(fx, loop, one) {
@@ -170,7 +174,8 @@ filling_edits <- function(fx, loop, one) {
   start <- start_of(fx, loop, name)
   kind <- if (!is.null(start)) empty_kind(start$value)
   count <- if (!is.null(kind)) nest_count(fx, loop, start)
-  if (is.null(count) || fx$written[[name]] != 2 || length(named_in(fx, one$found$.e)) || speaks_within(fx, loop, name, one$code)) return(NULL)
+  if (is.null(count) || fx$written[[name]] != 2 || length(named_in(fx, one$found$.e)) ||
+    speaks_within(fx, loop, name, one$code)) return(NULL)
   single <- kind != "list" && is_single(fx, loop, one$found$.e)
   pieces <- if (single) NULL else if (kind == "list") "list" else "unlist"
   if (identical(pieces, "list") && !is_list_append(one$code)) return(NULL)
@@ -200,7 +205,8 @@ filled_result <- function(fx, loop, one, start, count, kind, pieces, join = NULL
   value <- if (kind == "list" && may_give_null(one$found$.e)) call("list", one$found$.e) else one$found$.e
   if (kind == "list" && may_give_null(one$found$.e)) target[[1]] <- as.name("[")
   join <- join %||% if (identical(pieces, "unlist")) function(name) joined_pieces(name, start$value)
-  after <- c(cut, if (!is.null(join)) join(name), if (kind == "any") unless_empty(fx, name, if (sure) count else counter, loop, sure))
+  after <- c(cut, if (!is.null(join)) join(name),
+    if (kind == "any") unless_empty(fx, name, if (sure) count else counter, loop, sure))
   made <- switch(kind, list = call("vector", "list", count), any = call("rep", NA, count), call(kind, count))
   edits <- list(
     new_edit(start$path, c(call("<-", name, made), if (!direct) call("<-", counter, 0))),
@@ -224,27 +230,33 @@ joined_pieces <- function(name, start) {
 
 counts_from_one <- function(range) {
   range <- bare_code(range)
-  is.call(range) && (call_name(range) %in% c("seq_along", "seq_len") || (call_name(range) == ":" && same_code(range[[2]], 1)))
+  is.call(range) && (call_name(range) %in% c("seq_along", "seq_len") ||
+    (call_name(range) == ":" && same_code(range[[2]], 1)))
 }
 
-may_give_null <- function(code) is.name(code) || (is.call(code) && !call_name(code) %in% c(unlist(elementwise_calls), "c", "list", "data.frame", "[", "("))
+may_give_null <- function(code) {
+  sure <- c(unlist(elementwise_calls), "c", "list", "data.frame", "[", "(")
+  is.name(code) || (is.call(code) && !call_name(code) %in% sure)
+}
 
 # Rows in a list, bound once; those of a data frame whose cells are single values as columns.
 collecting_edits <- function(fx, loop, one) {
   binder <- call_name(bare_code(one$code)[[3]])
   start <- start_of(fx, loop, as.character(one$found$.a))
   count <- if (!is.null(start) && identical(empty_kind(start$value), "any")) nest_count(fx, loop, start)
-  if (is.null(count) || is.name(one$found$.e) || speaks_within(fx, loop, as.character(one$found$.a), one$code)) return(NULL)
+  if (is.null(count) || is.name(one$found$.e) ||
+    speaks_within(fx, loop, as.character(one$found$.a), one$code)) return(NULL)
   if (binder == "rbind" && is_plain_row(fx, loop, one$found$.e)) return(column_edits(fx, one, start, count))
   filled_result(fx, loop, one, start, count, "list", "bound", join = function(name) {
     list(call("<-", name, call("do.call", as.name(binder), name)))
   })
 }
 
-# `data.frame(hour = i, level = x[i])`
+# A row made by data.frame() of single values with names.
 is_plain_row <- function(fx, loop, code) {
   is.call(code) && call_name(code) == "data.frame" && length(code) > 1 && all(nzchar(rlang::names2(code)[-1])) &&
-    !any(names(code) %in% names(formals(data.frame))) && all(vapply(as.list(code)[-1], is_single, NA, fx = fx, loop = loop))
+    !any(names(code) %in% names(formals(data.frame))) &&
+      all(vapply(as.list(code)[-1], is_single, NA, fx = fx, loop = loop))
 }
 
 # A vector for each column, made into the table once; where there was no row it is what it was.

@@ -7,7 +7,7 @@ hoisted_rules <- function() {
       fires = list(
         function(met) {
           total <- 0
-          for (i in 1:nrow(met)) total <- total * 0.9 + met$rain[i]
+          for (i in seq_len(nrow(met))) total <- total * 0.9 + met$rain[i]
           total
         },
         function(met) {
@@ -75,7 +75,9 @@ column_finding <- function(fx, loop, column) {
   if (frame %in% c(loop$var, inner_vars(fx, loop)) || length(writes_of(frame, loop$code))) return(NULL)
   written <- any(vapply(calls_in(loop$code, c("<-", "=")), function(one) writes_column(one[[2]], column), NA))
   if (written && uses_whole(loop$code, frame)) {
-    return(loop_finding(loop, sprintf("`%s` is written through the whole of `%s`, which other code of the loop looks at", spelled(column), frame),
+    return(loop_finding(loop,
+      sprintf("`%s` is written through the whole of `%s`, which other code of the loop looks at", spelled(column),
+        frame),
       suggestion = sprintf("take `%s` out of the loop as a vector, and put it back once", spelled(column))
     ))
   }
@@ -89,7 +91,8 @@ column_finding <- function(fx, loop, column) {
   )))
   verb <- if (written) "written" else "read"
   loop_finding(loop, sprintf("`%s` is %s through the whole of `%s` at every turn", spelled(column), verb, frame), edits,
-    suggestion = c(spelled(call("<-", own, column)), if (written) c("# the loop, on the vector", spelled(call("<-", column, own))))
+    suggestion = c(spelled(call("<-", own, column)),
+      if (written) c("# the loop, on the vector", spelled(call("<-", column, own))))
   )
 }
 
@@ -114,8 +117,10 @@ uses_whole <- function(code, frame) {
 
 # Calls worth taking out: their cost is more than that of reading a variable.
 plain_calls <- c(
-  "+", "-", "*", "/", "^", "(", "[", "[[", "$", ":", "length", "nrow", "ncol", "c", "==", "!=", "<", "<=", ">", ">=", "&", "|",
-  "!", "&&", "||", "numeric", "integer", "seq_along", "seq_len", "is.null", "names", "dim", "%%", "%/%", "as.numeric", "is.na"
+  "+", "-", "*", "/", "^", "(", "[", "[[", "$", ":", "length", "nrow", "ncol", "c", "==", "!=", "<", "<=", ">", ">=",
+    "&", "|",
+  "!", "&&", "||", "numeric", "integer", "seq_along", "seq_len", "is.null", "names", "dim", "%%", "%/%", "as.numeric",
+    "is.na"
 )
 
 # `numeric(n)` and the like are new at each turn.
@@ -171,7 +176,8 @@ repeated_finding <- function(fx, loop, code, path) {
 }
 
 costly_calls <- c(
-  "exp", "log", "sqrt", "sin", "cos", "tan", "atan", "atan2", "gamma", "lgamma", "sum", "mean", "sd", "var", "median", "sort",
+  "exp", "log", "sqrt", "sin", "cos", "tan", "atan", "atan2", "gamma", "lgamma", "sum", "mean", "sd", "var", "median",
+    "sort",
   "order", "dnorm", "pnorm", "qnorm", "expm1", "log1p", "tanh", "which", "max", "min"
 )
 

@@ -5,15 +5,19 @@
 #' not run, unless `args` are given.
 #'
 #' @param f A function written in R, or one that [ds_compile()] made.
-#' @param args Arguments of one call, as a named list. With them the function is profiled by [ds_profile()], and findings come in
+#' @param args Arguments of one call, as a named list. With them the function is profiled by [ds_profile()], and
+#' findings come in
 #'   the order of the share of time that their lines take; what the arguments are settles what the code leaves open.
 #' @param seconds How long the profile may take.
-#' @return A `ds_advice`. `as.data.frame()` gives a tibble, one row per finding: `line` (of the function's source), `rule` (see [ds_rules()]),
+#' @return A `ds_advice`. `as.data.frame()` gives a tibble, one row per finding: `line` (of the function's source),
+#' `rule` (see [ds_rules()]),
 #'   `reason`, `suggestion` (code to write instead, or what to do), `share` (of the time of a call, 0 to 1; only
 #'   with `args`), `changes` (`"nothing"`, `"rounding"` or `"random stream"`: what following it does to the result),
-#'   `assumed` (what is taken for granted), `step` (of [ds_rewrite()] that follows it; `""`: left to you), `function` (`f`, or
+#'   `assumed` (what is taken for granted), `step` (of [ds_rewrite()] that follows it; `""`: left to you), `function`
+#'   (`f`, or
 #'   the helper of yours that the line is in).
-#' @section Errors: `ds_error_input` where `f` is no R function, or `args` is no named list; an error of `f` itself is signalled
+#' @section Errors: `ds_error_input` where `f` is no R function, or `args` is no named list; an error of `f` itself
+#' is signalled
 #'   as it is.
 #' @examples
 #' melt <- function(temp, base) {
@@ -38,7 +42,8 @@ ds_advise <- function(f, args = NULL, seconds = 5) {
   stays <- if (!is.null(args)) stays_in_r(code, args)
   table <- advice_table(c(found, stays), profile)
   structure(list(
-    table = table, source = lapply(kernels, numbered_source), profile = profile, limits = if (nrow(table) == 0) limit_words(kernels)
+    table = table, source = lapply(kernels, numbered_source), profile = profile,
+      limits = if (nrow(table) == 0) limit_words(kernels)
   ), class = "ds_advice")
 }
 

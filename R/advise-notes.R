@@ -3,17 +3,13 @@
 hazard_rules <- function() {
   list(
     new_rule("output in a loop", "", "what is printed at every turn costs more than most kernels",
-      function(fx) in_loops(fx, function(fx, loop) find_calls(fx, loop, c("print", "cat", "message"), "`%s()` writes at every turn", "collect what is to be told, and tell it after the loop")),
+      function(fx) in_loops(fx, find_output),
       fires = list("function(rain) for (r in rain) print(r)"), quiet = list("function(rain) print(sum(rain))")
     ),
     new_rule("range from 1", "", "a range from 1 counts down where there is nothing to go over",
       function(fx) in_loops(fx, find_range_from_one),
-      fires = list(function(rain) {
-        store <- 0
-        for (i in 1:length(rain)) store <- max(0, store + rain[i])
-        store
-      }),
-      quiet = list(function(rain) for (i in seq_along(rain)) rain[i] <- max(rain[i], rain[1]))
+      fires = list("function(rain) for (i in 1:length(rain)) rain[i] <- max(rain[i], rain[1])"),
+      quiet = list("function(rain) for (i in seq_along(rain)) rain[i] <- max(rain[i], rain[1])")
     ),
     new_rule("extreme from a constant", "", "a running extreme begins at a number that the data need not reach",
       function(fx) in_loops(fx, find_extreme_start),
@@ -46,12 +42,12 @@ note_rules <- function() {
       function(fx) in_loops(fx, find_row_walk),
       fires = list(function(m) {
         store <- 0
-        for (i in 1:nrow(m)) for (j in 1:ncol(m)) store <- max(0, store + m[i, j])
+        for (i in seq_len(nrow(m))) for (j in seq_len(ncol(m))) store <- max(0, store + m[i, j])
         store
       }),
       quiet = list(function(m) {
         store <- 0
-        for (j in 1:ncol(m)) for (i in 1:nrow(m)) store <- max(0, store + m[i, j])
+        for (j in seq_len(ncol(m))) for (i in seq_len(nrow(m))) store <- max(0, store + m[i, j])
         store
       })
     ),
@@ -107,12 +103,14 @@ draw_rules <- function() {
   )
 }
 
-# The calls of some functions in a loop's own statements, a finding each.
-find_calls <- function(fx, loop, heads, words, suggestion) {
+# What prints in an outermost loop, a finding for each function.
+find_output <- function(fx, loop) {
   if (length(loop$around)) return(NULL)
-  found <- calls_in(loop$code, heads)
-  lapply(unique(vapply(found, call_name, "")), function(head) {
-    loop_finding(loop, sprintf(words, head), suggestion = suggestion)
+  heads <- unique(vapply(calls_in(loop$code, c("print", "cat", "message")), call_name, ""))
+  lapply(heads, function(head) {
+    loop_finding(loop, sprintf("`%s()` writes at every turn", head),
+      suggestion = "collect what is to be told, and tell it after the loop"
+    )
   })
 }
 
@@ -132,11 +130,13 @@ find_range_from_one <- function(fx, loop) {
 find_extreme_start <- function(fx, loop) {
   starts <- lapply(loop$body, function(code) {
     gathered <- gathering_of(bare_code(code))
-    if (is.null(gathered) || !is.call(gathered$gathering$whole) || !call_name(gathered$gathering$whole) %in% c("max", "min")) return(NULL)
+    if (is.null(gathered) || !is.call(gathered$gathering$whole) ||
+      !call_name(gathered$gathering$whole) %in% c("max", "min")) return(NULL)
     start <- start_of(fx, loop, as.character(gathered$found$.a))
     if (is.null(start) || !is.numeric(start$value) || !is.finite(start$value)) return(NULL)
     right <- if (call_name(gathered$gathering$whole) == "max") "-Inf" else "Inf"
-    loop_finding(loop, sprintf("`%s` begins at %s, which the data need not reach", as.character(gathered$found$.a), spelled(start$value)),
+    loop_finding(loop, sprintf("`%s` begins at %s, which the data need not reach", as.character(gathered$found$.a),
+      spelled(start$value)),
       suggestion = sprintf("%s <- %s", as.character(gathered$found$.a), right)
     )
   })
@@ -148,7 +148,8 @@ find_equality <- function(fx) {
   Filter(Negate(is.null), lapply(paths, function(path) {
     code <- code_at(fx$body, path)
     if (!any(vapply(as.list(code)[-1], is_worked_out, NA, fx = fx))) return(NULL)
-    new_finding(line_of(fx, path), line_of(fx, path), path, sprintf("`%s` compares numbers that were worked out", shortened(spelled(code), 50)),
+    new_finding(line_of(fx, path), line_of(fx, path), path,
+      sprintf("`%s` compares numbers that were worked out", shortened(spelled(code), 50)),
       suggestion = sprintf("abs(%s - %s) < tolerance", spelled(code[[2]]), spelled(code[[3]]))
     )
   }))
@@ -177,13 +178,15 @@ find_row_walk <- function(fx, loop) {
   }, calls_in(loop$code, "["))
   if (length(rows) == 0) return(NULL)
   list(loop_finding(loop, sprintf("`%s` is walked along its rows, and R keeps it by columns", spelled(rows[[1]])),
-    suggestion = sprintf("let the loop over `%s` be the inner one, where the order does not matter", as.character(outer[[2]]))
+    suggestion = sprintf("let the loop over `%s` be the inner one, where the order does not matter",
+      as.character(outer[[2]]))
   ))
 }
 
 find_pasted <- function(fx, loop) {
   keys <- Filter(function(one) {
-    any(vapply(as.list(one)[-(1:2)], function(index) is.call(index) && call_name(index) %in% c("paste", "paste0", "sprintf"), NA))
+    any(vapply(as.list(one)[-(1:2)],
+      function(index) is.call(index) && call_name(index) %in% c("paste", "paste0", "sprintf"), NA))
   }, calls_in(loop$code, c("[", "[[")))
   if (length(keys) == 0 || !loop$inner) return(NULL)
   list(loop_finding(loop, sprintf("the key of `%s` is pasted together at every turn", spelled(keys[[1]])),
@@ -195,9 +198,11 @@ find_search <- function(fx, loop) {
   if (!loop$inner) return(NULL)
   found <- Filter(function(one) {
     tables <- if (call_name(one) == "which") all.vars(one) else all.vars(one[[3]])
-    length(tables) && !all(tables %in% c(loop$changed, loop$var)) && any(all.vars(one) %in% c(loop$changed, loop$var)) &&
+    length(tables) && !all(tables %in% c(loop$changed, loop$var)) &&
+      any(all.vars(one) %in% c(loop$changed, loop$var)) &&
       !(call_name(one) == "which" && !any(vapply(calls_within(one), call_name, "") == "=="))
-  }, Filter(function(one) length(one) == if (call_name(one) == "which") 2 else 3, calls_in(loop$code, c("%in%", "match", "which"))))
+  }, Filter(function(one) length(one) == if (call_name(one) == "which") 2 else 3,
+    calls_in(loop$code, c("%in%", "match", "which"))))
   if (length(found) == 0) return(NULL)
   list(loop_finding(loop, sprintf("`%s` searches a whole vector at every turn", shortened(spelled(found[[1]]), 50)),
     suggestion = "look all of them up before the loop: `at <- match(keys, table)`"
@@ -217,11 +222,13 @@ find_draws <- function(fx, loop) {
 find_frame_cells <- function(fx, loop) {
   if (!loop$inner) return(NULL)
   cells <- Filter(function(one) {
-    length(one) == 4 && is.name(one[[2]]) && (is.character(one[[4]]) || identical(unname(fx$kinds[as.character(one[[2]])]), "data frame")) &&
+    length(one) == 4 && is.name(one[[2]]) &&
+      (is.character(one[[4]]) || identical(unname(fx$kinds[as.character(one[[2]])]), "data frame")) &&
       !as.character(one[[2]]) %in% names(fx$kinds)[fx$kinds == "matrix"]
   }, calls_in(loop$code, "["))
   if (length(cells) == 0) return(NULL)
   list(loop_finding(loop, sprintf("`%s` looks a cell up by its name at every turn", spelled(cells[[1]])),
-    suggestion = sprintf("take the column out before the loop: `%s$%s`", spelled(cells[[1]][[2]]), as.character(cells[[1]][[4]])[[1]])
+    suggestion = sprintf("take the column out before the loop: `%s$%s`", spelled(cells[[1]][[2]]),
+      as.character(cells[[1]][[4]])[[1]])
   ))
 }

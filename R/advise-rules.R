@@ -52,7 +52,8 @@ find_all <- function(fx, rules = rule_table()) {
   found <- unlist(lapply(rules, function(rule) {
     lapply(rule$find(fx), function(one) c(list(rule = rule$name, family = rule$family), one))
   }), recursive = FALSE)
-  unname(found[order(vapply(found, function(one) as.double(one$line), 0), match(vapply(found, function(one) one$rule, ""), names(rules)))])
+  unname(found[order(vapply(found, function(one) as.double(one$line), 0),
+    match(vapply(found, function(one) one$rule, ""), names(rules)))])
 }
 
 # The rows of some rules, or of the rules of some steps.

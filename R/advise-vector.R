@@ -32,12 +32,14 @@ vector_rules <- function() {
         store
       })
     ),
-    new_rule("applied function", "vector", "a function is applied to one element after another that takes them all at once",
+    new_rule("applied function", "vector",
+      "a function is applied to one element after another that takes them all at once",
       function(fx) find_applied(fx),
       fires = list(function(depth) sapply(depth, function(d) 2 * d^1.5), function(depth) vapply(depth, sqrt, 0)),
       quiet = list(function(depth) sapply(depth, function(d) sum(seq_len(d))))
     ),
-    new_rule("turns in order", "", "turns that need one another, or end the loop, can't be done at once: compiling is the way",
+    new_rule("turns in order", "",
+      "turns that need one another, or end the loop, can't be done at once: compiling is the way",
       function(fx) in_loops(fx, find_carried),
       fires = list(function(rain) {
         store <- 0
@@ -56,7 +58,8 @@ vector_rules <- function() {
 find_whole <- function(fx, loop, dedicated) {
   whole <- whole_loop(fx, loop)
   if (!is.null(whole$why) || whole$dedicated != dedicated) return(NULL)
-  known <- intersect(c("filter", "rowSums", "colSums", "rowMeans", "colMeans"), unlist(lapply(whole$statements, all.names)))
+  known <- intersect(c("filter", "rowSums", "colSums", "rowMeans", "colMeans"),
+    unlist(lapply(whole$statements, all.names)))
   what <- if (dedicated) sprintf("R has a function for what this loop works out: `%s()`", known[[1]]) else
     "no turn needs what another one worked out: all can be done at once"
   list(loop_finding(loop, what, list(new_edit(loop$path, whole$statements)), whole$changes,
@@ -70,12 +73,15 @@ whole_assumed <- function(fx, loop) {
   singles <- Filter(function(name) {
     name %in% names(formals(fx$f)) && !name %in% loop$changed && !is_used_whole(fx, name) && !name %in% names(fx$kinds)
   }, setdiff(all.vars(loop$code), loop$var))
-  elements <- setdiff(unlist(lapply(calls_in(loop$code, "["), function(one) if (is.name(one[[2]])) as.character(one[[2]]))), names(fx$kinds))
+  elements <- setdiff(unlist(lapply(calls_in(loop$code, "["),
+    function(one) if (is.name(one[[2]])) as.character(one[[2]]))), names(fx$kinds))
   elements <- intersect(elements, names(formals(fx$f)))
   gathers <- any(vapply(loop$body, function(code) !is.null(gathering_of(bare_code(code))), NA))
   c(
     if (gathers && length(elements)) sprintf("%s: without names", paste0("`", elements, "`", collapse = ", ")),
-    if (is.name(loop$range) && !as.character(loop$range) %in% names(fx$kinds)) sprintf("`%s` is a vector, no list or factor", as.character(loop$range)),
+    if (is.name(loop$range) &&
+      !as.character(loop$range) %in% names(fx$kinds)) sprintf("`%s` is a vector, no list or factor",
+        as.character(loop$range)),
     if (length(tests)) sprintf("`%s` is never NA (the loop would stop)", shortened(spelled(tests[[1]][[2]]), 40)),
     if (length(singles)) sprintf("%s: one number", paste0("`", singles, "`", collapse = ", "))
   )
@@ -116,7 +122,8 @@ applied_finding <- function(fx, path, code) {
   if (call_name(code) == "sapply") value <- call("if", call(">", call("length", code[[2]]), 0), value, quote(list()))
   new_finding(line_of(fx, path), line_of(fx, path), path,
     sprintf("`%s()` calls a function for each element that takes them all at once", call_name(code)),
-    list(new_edit(path, list(value))), "nothing", sprintf("`%s` is a vector of numbers without names", spelled(code[[2]]))
+    list(new_edit(path, list(value))), "nothing",
+      sprintf("`%s` is a vector of numbers without names", spelled(code[[2]]))
   )
 }
 

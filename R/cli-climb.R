@@ -34,7 +34,8 @@ verb_climb <- function(command) {
   )
   stored <- keep_result(result, out)
   faces <- write_faces(c(run_faces(result, out), climb_faces(result, out)))
-  give_answer(command, c(result_document(result), climb = list(climb_document(result))), climb_lines(result), c(faces$written, stored))
+  give_answer(command, c(result_document(result), climb = list(climb_document(result))), climb_lines(result),
+    c(faces$written, stored))
   final_status(command, result, stored, faces)
 }
 
@@ -65,7 +66,8 @@ advice_document <- function(advice) {
 
 profile_document <- function(profile) {
   list(
-    lines = table_document(profile$lines), calls = table_document(profile$calls), seconds = profile$seconds, samples = profile$samples, precision = profile$precision,
+    lines = table_document(profile$lines), calls = table_document(profile$calls), seconds = profile$seconds,
+      samples = profile$samples, precision = profile$precision,
     collecting = profile$collecting, cost = profile$cost
   )
 }
@@ -73,15 +75,17 @@ profile_document <- function(profile) {
 climb_document <- function(result) {
   climb <- result$climb
   list(
-    sentences = I(climb_sentences(climb, result$study$unit)), steps = table_document(climb$steps), kept_out = table_document(climb$kept_out),
-    winner = list(stage = climb$winner$stage, source = I(paste_lines(climb$winner))), advice = table_document(as.data.frame(climb$advice))
+    sentences = I(climb_sentences(climb, result$study$unit)), steps = table_document(climb$steps),
+      kept_out = table_document(climb$kept_out),
+    winner = list(stage = climb$winner$stage, source = I(paste_lines(climb$winner))),
+      advice = table_document(as.data.frame(climb$advice))
   )
 }
 
 # The winner's source and the table of the climb, beside the files of every result.
 climb_faces <- function(result, out) {
   c(figure_faces(result, out, "climb"), list(
-    winner.R = function() write_text(paste(winner_source(result$climb$winner), collapse = "\n"), file.path(out, "winner.R")),
+    winner.R = function() write_text(winner_source(result$climb$winner), file.path(out, "winner.R")),
     climb.csv = function() write_table(result$climb$steps, file.path(out, "climb.csv"))
   ))
 }
@@ -103,13 +107,10 @@ advice_faces <- function(command, advice, out) {
 
 profile_faces <- function(profile, out) {
   if (is.null(out)) return(NULL)
-  figure <- function(ending) function() {
-    write_atomically(file.path(out, paste0("profile.", ending)), function(temporary) {
-      save_figure(figure_profile(profile), temporary, 1.6 + 0.2 * nrow(profile$lines))
-    }, whole_figure)
-  }
+  draw <- function(temporary) save_figure(figure_profile(profile), temporary, 1.6 + 0.2 * nrow(profile$lines))
   list(
     profile.csv = function() write_table(profile$lines, file.path(out, "profile.csv")),
-    profile.svg = figure("svg"), profile.png = figure("png")
+    profile.svg = function() write_atomically(file.path(out, "profile.svg"), draw, whole_figure),
+    profile.png = function() write_atomically(file.path(out, "profile.png"), draw, whole_figure)
   )
 }

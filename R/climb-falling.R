@@ -33,7 +33,8 @@ without_falls <- function(study, f, agreement) {
   lines <- integer()
   for (i in which(wrong)) {
     noting <- noting_falls(f)
-    given <- tryCatch(case_arguments(ready, agreement$table$size[[i]], agreement$table$case[[i]]), error = function(e) NULL)
+    given <- tryCatch(case_arguments(ready, agreement$table$size[[i]], agreement$table$case[[i]]),
+      error = function(e) NULL)
     if (is.null(given)) next
     call <- ready_call(noting$kernel, given)
     quietly(run_limited(with_seed(1, eval(call$call, call$frame)), 2), nullfile())

@@ -1,13 +1,16 @@
 #' From a slow function to a fast one: rewrite, compile, check, time, decide
 #'
-#' The whole job in one call. Reads the function for what makes it slow ([ds_advise()]), rewrites it by one kind of change at
+#' The whole job in one call. Reads the function for what makes it slow ([ds_advise()]), rewrites it by one kind of
+#' change at
 #' a time and by all of them on top of one another ([ds_rewrite()]), compiles the original and the rewritten forms
-#' ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees (but where a loop of the original over
+#' ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees (but where a
+#' loop of the original over
 #' `1:n` or `2:n` counts down because `n` is less), and
 #' times the rest over the ladder of sizes ([ds_time()]).
 #'
 #' @param f The slow function: written in R.
-#' @param inputs A function of the size that gives the arguments as a named list, as for [ds_study()]; or `"proposed"`: that
+#' @param inputs A function of the size that gives the arguments as a named list, as for [ds_study()]; or
+#' `"proposed"`: that
 #'   which is proposed from `args`.
 #' @param sizes The ladder of sizes, see [ds_sizes()].
 #' @param args Arguments of one call, as a named list: without `inputs`, an `inputs` function is proposed from them.
@@ -15,12 +18,16 @@
 #' @param plan A [ds_plan()].
 #' @param title,unit,cases As for [ds_study()].
 #' @param rules Which rules may be followed, as for [ds_rewrite()].
-#' @return A `ds_climb`, which is a `ds_result` as from [ds_run()] (figures, [ds_report()] and [ds_save()] take it), with `climb`: a
-#'   list of `advice`, `rewriting`, `steps` (a tibble: `stage`, `made_by`, `changes`, `agreement`, `speedup` at the largest size
+#' @return A `ds_climb`, which is a `ds_result` as from [ds_run()] (figures, [ds_report()] and [ds_save()] take it),
+#' with `climb`: a
+#'   list of `advice`, `rewriting`, `steps` (a tibble: `stage`, `made_by`, `changes`, `agreement`, `speedup` at the
+#'   largest size
 #'   that the original was timed at), `kept_out` (a tibble of
-#'   rewritings that disagreed: `stage`, `verdict`, `where`, `reason`) and `winner` (list of `stage`, `kernel`, `source`, and of the largest size that it was timed at: `size`,
+#'   rewritings that disagreed: `stage`, `verdict`, `where`, `reason`) and `winner` (list of `stage`, `kernel`,
+#'   `source`, and of the largest size that it was timed at: `size`,
 #'   `seconds`).
-#' @section Errors: `ds_error_input` where `f` is no R function, and where there are no `inputs`: the message then says what is needed, and
+#' @section Errors: `ds_error_input` where `f` is no R function, and where there are no `inputs`: the message then
+#' says what is needed, and
 #'   with `args` proposes the code (the condition's `proposal`).
 #' @examples
 #' melt <- function(temp, base) {
@@ -91,16 +98,21 @@ climb_inputs <- function(inputs, args) {
 
 # The longest arguments grow with the size, by what they hold again and again; the others stay.
 proposed_inputs <- function(args) {
-  count <- function(value) if (is.data.frame(value)) nrow(value) else if (is.atomic(value) && is.null(dim(value))) length(value) else 0L
+  count <- function(value) {
+    if (is.data.frame(value)) return(nrow(value))
+    if (is.atomic(value) && is.null(dim(value))) length(value) else 0L
+  }
   counts <- vapply(args, count, 0L)
   grows <- counts > 1 & counts == max(counts)
   code <- Map(function(name, value, grow) {
     own <- call("$", quote(args), as.name(name))
     if (!grow) return(if (is.atomic(value) && length(value) == 1) value else own)
     if (!is.data.frame(value)) return(call("rep_len", own, quote(n)))
-    as.call(list(as.name("["), own, call("rep_len", call("seq_len", call("nrow", own)), quote(n)), rlang::missing_arg(), drop = FALSE))
+    as.call(list(as.name("["), own, call("rep_len", call("seq_len", call("nrow", own)), quote(n)),
+      rlang::missing_arg(), drop = FALSE))
   }, names(args), args, grows)
-  inputs <- rlang::new_function(rlang::pairlist2(n = rlang::missing_arg()), as.call(c(quote(list), code)), rlang::env(globalenv(), args = args))
+  inputs <- rlang::new_function(rlang::pairlist2(n = rlang::missing_arg()), as.call(c(quote(list), code)),
+    rlang::env(globalenv(), args = args))
   list(inputs = inputs, text = paste(trimws(deparse(inputs, width.cutoff = 500L)), collapse = " "))
 }
 
@@ -110,7 +122,8 @@ climb_stages <- function(f, rewriting, given, rules) {
   done <- attr(rewriting, "done")
   for (step in names(rewriting)) {
     before <- unlist(done[seq_len(match(step, names(rewriting)))], recursive = FALSE)
-    made[[step]] <- climb_stage(rewriting[[step]], paste(names(rewriting)[seq_len(match(step, names(rewriting)))], collapse = ", then "), before)
+    made[[step]] <- climb_stage(rewriting[[step]],
+      paste(names(rewriting)[seq_len(match(step, names(rewriting)))], collapse = ", then "), before)
   }
   for (step in names(rewriting)[-1]) {
     alone <- rewritten(f, step, given, chosen_rules(rules))
@@ -130,13 +143,15 @@ compiled_stages <- function(made) {
   worth <- unique(c(worth[[1]], worth[[length(worth)]]))
   worth <- Filter(function(name) length(read_loops(made[[name]]$kernel)$loops) > 0, worth)
   stats::setNames(lapply(worth, function(name) {
-    list(kernel = suppressMessages(ds_compile(made[[name]]$kernel)), made_by = paste(name, "compiled", sep = ", "), changes = made[[name]]$changes)
+    list(kernel = suppressMessages(ds_compile(made[[name]]$kernel)), made_by = paste(name, "compiled", sep = ", "),
+      changes = made[[name]]$changes)
   }), ifelse(worth == "original", "compiled", paste(worth, "compiled")))
 }
 
 with_climb_stages <- function(study, made, more) {
   for (name in names(made)) {
-    study <- ds_stage(study, name, made[[name]]$kernel, note = made[[name]]$made_by, random = made[[name]]$changes == "random stream")
+    study <- ds_stage(study, name, made[[name]]$kernel, note = made[[name]]$made_by,
+      random = made[[name]]$changes == "random stream")
   }
   if (!is.list(more) || (length(more) && any(!nzchar(rlang::names2(more))))) {
     abort_input("`stages` must be a list of named functions.", you_gave(more), arg = "stages")
@@ -150,7 +165,8 @@ stages_out <- function(agreement, names) {
   table <- agreement$table
   wrong <- table[table$stage %in% setdiff(names, "original") & table$verdict %in% c("differs", "failed", "crashed"), ]
   wrong <- wrong[!duplicated(wrong$stage), ]
-  tibble::tibble(stage = wrong$stage, verdict = wrong$verdict, size = wrong$size, case = wrong$case, reason = wrong$reason)
+  tibble::tibble(stage = wrong$stage, verdict = wrong$verdict, size = wrong$size, case = wrong$case,
+    reason = wrong$reason)
 }
 
 without_stages <- function(agreement, stages) {
@@ -177,7 +193,8 @@ finish_climb <- function(result, made, out, rewriting, advice, falls) {
   kernel <- result$study$stages[[best]]$kernel
   result$climb <- list(
     advice = advice, rewriting = rewriting, steps = steps, kept_out = out, counts_down = falls,
-    winner = list(stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel), size = last$size, seconds = last$median)
+    winner = list(stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel),
+      size = last$size, seconds = last$median)
   )
   class(result) <- c("ds_climb", class(result))
   result
@@ -192,7 +209,8 @@ climb_steps <- function(result, made) {
     if (length(value)) value else NA_real_
   }
   tibble::tibble(
-    stage = names, made_by = vapply(names, function(name) made[[name]]$made_by %||% "written by hand", "", USE.NAMES = FALSE),
+    stage = names, made_by = vapply(names, function(name) made[[name]]$made_by %||% "written by hand", "",
+      USE.NAMES = FALSE),
     changes = vapply(names, function(name) made[[name]]$changes %||% "", "", USE.NAMES = FALSE),
     agreement = vapply(names, function(name) overall_verdict(result$agreement, name), "", USE.NAMES = FALSE),
     size = top, seconds = vapply(names, at, 0, "median", USE.NAMES = FALSE),

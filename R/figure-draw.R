@@ -1,6 +1,7 @@
 #' Figures of a result
 #'
-#' @param object A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()] or a profile
+#' @param object A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()] or
+#' a profile
 #'   of [ds_profile()] (its source with bars).
 #' @param kind `"time"`: time per evaluation against size. `"speedup"`: speedup
 #'   over the reference against size. Both axes are logarithmic; bars are 95 %

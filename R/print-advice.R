@@ -58,7 +58,8 @@ print.ds_rewriting <- function(x, ...) {
 summary.ds_rewriting <- function(object, ...) as.data.frame(object)
 
 rewriting_lines <- function(rewriting) {
-  if (length(rewriting) == 0) return(c(heading("Nothing to rewrite"), wrapped("  No rule fits that a rewriting follows from. `ds_advise()` says what else is known.")))
+  if (length(rewriting) == 0) return(c(heading("Nothing to rewrite"),
+    wrapped("  No rule fits that a rewriting follows from. `ds_advise()` says what else is known.")))
   before <- function_source(attr(rewriting, "original"))
   table <- as.data.frame(rewriting)
   lines <- character()
@@ -68,7 +69,8 @@ rewriting_lines <- function(rewriting) {
     assumed <- unique(own$assumed[nzchar(own$assumed)])
     lines <- c(
       lines, "", heading(sprintf("%s: %s", step, change_words(gravest_change(own$changes)))),
-      wrapped(paste0("  ", unique(own$reason))), if (length(assumed)) wrapped(paste0("  taken for granted: ", paste(assumed, collapse = "; "))),
+      wrapped(paste0("  ", unique(own$reason))),
+        if (length(assumed)) wrapped(paste0("  taken for granted: ", paste(assumed, collapse = "; "))),
       difference_lines(line_difference(before, after))
     )
     before <- after
@@ -115,14 +117,18 @@ listing_lines <- function(lines) {
   name <- lines[["function"]][[1]]
   bars <- strrep("\u2588", round(10 * lines$share))
   cells <- list(
-    ifelse(lines$share > 0, percent_text(lines$share), ""), bars, ifelse(is.na(lines$runs), "", vapply(lines$runs, format_size, "")),
+    ifelse(lines$share > 0, percent_text(lines$share), ""), bars,
+      ifelse(is.na(lines$runs), "", vapply(lines$runs, format_size, "")),
     ifelse(is.na(lines$bytes) | lines$bytes == 0, "", vapply(lines$bytes, format_bytes, "")), as.character(lines$line)
   )
   titles <- c("time", "", "runs", "allocated", "line")
-  columns <- Map(function(title, values, right) cli::ansi_align(c(title, values), max(nchar(c(title, values))), if (right) "right" else "left"),
-    titles, cells, c(TRUE, FALSE, TRUE, TRUE, TRUE))
+  column <- function(title, values, right) {
+    cli::ansi_align(c(title, values), max(nchar(c(title, values))), if (right) "right" else "left")
+  }
+  columns <- Map(column, titles, cells, c(TRUE, FALSE, TRUE, TRUE, TRUE))
   text <- paste0("  ", do.call(paste, c(unname(columns), sep = "  ")), "  ", c("source", lines$source))
-  c("", if (nzchar(name)) heading(sprintf("%s()", name)), quiet_text(shorten(text[[1]])), vapply(text[-1], shorten, "", USE.NAMES = FALSE))
+  c("", if (nzchar(name)) heading(sprintf("%s()", name)), quiet_text(shorten(text[[1]])),
+    vapply(text[-1], shorten, "", USE.NAMES = FALSE))
 }
 
 call_lines <- function(calls) {

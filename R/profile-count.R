@@ -1,6 +1,7 @@
 # How often each statement of a function runs, and what it allocates: an instrumented copy, run once.
 
-# A copy in which each statement of each block first leaves a mark: list(kernel, statements, counts). `mark` makes the code of
+# A copy in which each statement of each block first leaves a mark: list(kernel, statements, counts). `mark` makes
+# the code of
 # a mark from its number; `statements` tells of each its kernel (number), line, and operations.
 instrumented <- function(f, mark) {
   kernels <- own_functions(f)
@@ -52,7 +53,8 @@ marked_block <- function(code, line, note, mark) {
 marked_inside <- function(code, line, note, mark) {
   if (!is.call(code)) return(code)
   if (is_block(code)) return(marked_block(code, line, note, mark))
-  bodies <- switch(call_name(code), "for" = 4L, "while" = 3L, "repeat" = 2L, "if" = seq_along(code)[-(1:2)], "function" = 3L, integer())
+  bodies <- switch(call_name(code), "for" = 4L, "while" = 3L, "repeat" = 2L, "if" = seq_along(code)[-(1:2)],
+    "function" = 3L, integer())
   for (i in seq_along(code)[-1]) {
     part <- code[[i]]
     if (rlang::is_missing(part) || is.null(part) || is.pairlist(part)) next

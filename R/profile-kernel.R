@@ -1,21 +1,29 @@
 #' Where the time of a function goes, line by line
 #'
-#' Three looks that never run together: R's own sampling profiler while the function is called again and again (`share`); one run of an
-#' instrumented copy that counts how often every statement runs (exact); one that logs what each allocates. Helpers of yours that
+#' Three looks that never run together: R's own sampling profiler while the function is called again and again
+#' (`share`); one run of an
+#' instrumented copy that counts how often every statement runs (exact); one that logs what each allocates. Helpers
+#' of yours that
 #' the function calls are looked into; functions of others are named, with the line that calls them.
 #'
 #' @param f A function written in R.
 #' @param args The arguments of the call, as a named list.
 #' @param seconds For how long the function is sampled. R takes some 250 to 1,000 samples a second, by the system.
 #' @return A `ds_profile`: a list with
-#'   * `lines`, a tibble, a row for each line of source: `function` (`""` for `f`, else the helper), `line`, `source`, `share` (of the time, 0 to
-#'     1, in which the line or what it calls ran), `own` (the share in which no other line of yours ran below it), `runs` (how often its
-#'     first statement ran), `operations` and `assignments` (runs times those of the line), `bytes` (that the line allocated in vectors of more than 128
+#'   * `lines`, a tibble, a row for each line of source: `function` (`""` for `f`, else the helper), `line`,
+#'   `source`, `share` (of the time, 0 to
+#'     1, in which the line or what it calls ran), `own` (the share in which no other line of yours ran below it),
+#'     `runs` (how often its
+#'     first statement ran), `operations` and `assignments` (runs times those of the line), `bytes` (that the line
+#'     allocated in vectors of more than 128
 #'     bytes; `NA` where the run has too many statements to log);
 #'   * `calls`, a tibble of functions of others: `called`, `function`, `line`, `share`;
-#'   * `seconds` (of one call, while it is sampled), `evaluations`, `samples`, `precision` (half the width of the widest 95 % interval of a share),
-#'     `collecting` (the share of garbage collection), `cost` (time while sampled over time without; noisy where the machine is busy).
-#' @section Errors: `ds_error_input` where `f` is no R function or `args` no named list. An error of `f` is signalled as it is.
+#'   * `seconds` (of one call, while it is sampled), `evaluations`, `samples`, `precision` (half the width of the
+#'   widest 95 % interval of a share),
+#'     `collecting` (the share of garbage collection), `cost` (time while sampled over time without; noisy where the
+#'     machine is busy).
+#' @section Errors: `ds_error_input` where `f` is no R function or `args` no named list. An error of `f` is signalled
+#' as it is.
 #' @examples
 #' slow <- function(rain) {
 #'   out <- c()
@@ -30,8 +38,8 @@ ds_profile <- function(f, args = list(), seconds = 10) {
   check_number(seconds, "seconds", 0)
   local_random_state()
   told <- told_apart(code)
-  plain <- quietly(with_seed(1, call_for(ready_call(told$kernel, deep_copy(args)), unwatched_for)), nullfile())$seconds
   sampled <- quietly(with_seed(1, sample_stacks(told$kernel, args, seconds)), nullfile())
+  plain <- quietly(with_seed(1, call_for(ready_call(told$kernel, deep_copy(args)), unwatched_for)), nullfile())$seconds
   counted <- quietly(with_seed(1, count_statements(code, args)), nullfile())
   counted$bytes <- if (sum(counted$runs) > most_logged) NA_real_ else
     quietly(with_seed(1, statement_bytes(code, args)), nullfile()) %||% NA_real_
@@ -40,7 +48,7 @@ ds_profile <- function(f, args = list(), seconds = 10) {
 
 most_logged <- 3e5 # statements whose allocations are logged
 
-unwatched_for <- 0.3 # seconds of calls that nobody watches
+unwatched_for <- 0.5 # seconds of calls that nobody watches
 
 new_profile <- function(told, sampled, counted, plain) {
   read <- read_stacks(sampled$stacks)
@@ -63,7 +71,8 @@ profile_lines <- function(told, rows, counted, total) {
     marks <- counted[counted$kernel == number, ]
     lines <- seq_along(text)
     at <- marks$line - told$first[[number]] + 1L
-    by_line <- function(values) vapply(lines, function(line) if (any(at == line)) sum(values[at == line]) else NA_real_, 0)
+    on_line <- function(line, values) if (any(at == line)) sum(values[at == line]) else NA_real_
+    by_line <- function(values) vapply(lines, on_line, 0, values)
     tibble::tibble(
       "function" = told$names[[number]], line = told$first[[number]] - 1L + lines, source = text,
       share = tabulate(seen$line, length(lines)) / total,

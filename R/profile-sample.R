@@ -10,7 +10,8 @@ told_apart <- function(f) {
     at <- which(vapply(kernels, identical, NA, one))
     if (length(at)) named_source(one, texts[[at[[1]]]], at[[1]]) else one
   })
-  list(kernel = copy, names = names, texts = texts, first = vapply(kernels, function(one) first_line_of(with_source(one)), 0L))
+  list(kernel = copy, names = names, texts = texts,
+    first = vapply(kernels, function(one) first_line_of(with_source(one)), 0L))
 }
 
 # As retooled(); of a package's function only that one is copied, which goes on to see the package.
@@ -67,7 +68,8 @@ read_stacks <- function(lines) {
   list(files = stats::setNames(as.integer(sub("kernel ", "", file[own])), number[own]), stacks = stacks)
 }
 
-# A row for each sample and own line on its stack: `sample`, `kernel` (number), `line`, `innermost`, `called` (the function of
+# A row for each sample and own line on its stack: `sample`, `kernel` (number), `line`, `innermost`, `called` (the
+# function of
 # others that the line is in), `top` (the function that ran).
 stack_lines <- function(read) {
   rows <- lapply(seq_along(read$stacks), function(i) {
@@ -87,7 +89,8 @@ stack_lines <- function(read) {
     )
   })
   empty <- data.frame(
-    sample = integer(), kernel = integer(), line = integer(), innermost = logical(), called = character(), collecting = logical()
+    sample = integer(), kernel = integer(), line = integer(), innermost = logical(), called = character(),
+      collecting = logical()
   )
   do.call(rbind, c(list(empty), rows))
 }

@@ -6,7 +6,8 @@ line_difference <- function(before, after) {
   length_from <- matrix(0L, length(before) + 1, length(after) + 1)
   for (i in rev(seq_along(before))) {
     for (j in rev(seq_along(after))) {
-      length_from[i, j] <- if (same[i, j]) length_from[i + 1, j + 1] + 1L else max(length_from[i + 1, j], length_from[i, j + 1])
+      length_from[i, j] <- if (same[i, j]) length_from[i + 1, j + 1] +
+        1L else max(length_from[i + 1, j], length_from[i, j + 1])
     }
   }
   marks <- texts <- character()

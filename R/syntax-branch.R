@@ -88,7 +88,7 @@ speaks_elsewhere <- function(turns, name, code) {
   sum(all.names(turns$loop$code) == name) > sum(all.names(code) == name)
 }
 
-# `if (test) n <- n + 1`
+# How often a test holds.
 counted_turns <- function(turns, code, test) {
   found <- match_code(quote(.a <- .a + 1), code[[3]])
   if (length(code) == 4 || is.null(found) || !is.name(found$.a)) return(NULL)

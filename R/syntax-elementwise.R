@@ -101,7 +101,8 @@ drawing_calls <- c(
 # One draw a turn is as many draws at once; two kinds of draws in a turn come in another order then.
 turned_draw <- function(turns, code) {
   head <- call_name(code)
-  if (!head %in% drawing_calls || length(code) < 2 || !same_code(code[[2]], 1) || nzchar(rlang::names2(code)[[2]])) return(NULL)
+  if (!head %in% drawing_calls || length(code) < 2 || !same_code(code[[2]], 1) ||
+    nzchar(rlang::names2(code)[[2]])) return(NULL)
   more <- turned_parts(turns, code[-2], head)
   if (is.null(more)) return(NULL)
   made <- as.call(append(as.list(more$code), turn_count(turns), 1))
@@ -153,7 +154,8 @@ turned_parts <- function(turns, code, head) {
   }
   # one test for all turns chooses a way, not elements
   if (head == "ifelse" && !each[[1]] && any(each)) {
-    if (call_name(code) != "if" || !all(each[-1])) return(cannot(turns, "`%s` chooses for all turns", shortened(spelled(code[[2]]), 40)))
+    if (call_name(code) != "if" || !all(each[-1])) return(cannot(turns, "`%s` chooses for all turns",
+      shortened(spelled(code[[2]]), 40)))
   } else {
     code[[1]] <- as.name(head)
   }

@@ -16,8 +16,10 @@ read_loops <- function(f, arguments = list()) {
   fx
 }
 
-# list(values, stored, written, whole, captured): what variables are given, those of which elements are written, how often
-# each is assigned in whole or in part, those that are taken apart, gone over or summed up somewhere, and those that functions made inside speak of.
+# list(values, stored, written, whole, captured): what variables are given, those of which elements are written, how
+# often
+# each is assigned in whole or in part, those that are taken apart, gone over or summed up somewhere, and those that
+# functions made inside speak of.
 names_in_code <- function(code) {
   stores <- Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-")))
   list(
@@ -118,7 +120,8 @@ ways_after <- function(body, path, around) {
   }
   again <- lapply(around, function(outer) {
     code <- code_at(body, outer)
-    c(rest_within(body, path, outer), if (call_name(code) == "while") list(code[[2]]), statements_in(code[[length(code)]]))
+    c(rest_within(body, path, outer), if (call_name(code) == "while") list(code[[2]]),
+      statements_in(code[[length(code)]]))
   })
   c(list(after), again)
 }

@@ -43,7 +43,8 @@ edit_function <- function(f, edits) {
     is.null(found[[i]]) || (after[[i]] && !identical(found[[i]]$path, edits[[i]]$path))
   }, NA)
   if (any(strange)) return(edit_body(f, edits))
-  added <- lapply(which(after), function(i) list(reference = found[[i]]$reference, code = edits[[i]]$code, after = TRUE))
+  added <- lapply(which(after),
+    function(i) list(reference = found[[i]]$reference, code = edits[[i]]$code, after = TRUE))
   with_text(f, c(changed_texts(body, edits[!after], found[!after]), added))
 }
 

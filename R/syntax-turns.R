@@ -26,7 +26,8 @@ negated <- function(code) {
   opposite <- c("<" = ">=", ">=" = "<", ">" = "<=", "<=" = ">", "==" = "!=", "!=" = "==")
   if (is.call(code) && call_name(code) == "!") return(bare_code(code[[2]]))
   if (!is.call(code) || !call_name(code) %in% names(opposite)) {
-    return(call("!", if (is.call(code) && call_name(code) %in% c("&&", "||", "&", "|", "%in%")) call("(", code) else code))
+    return(call("!", if (is.call(code) && call_name(code) %in% c("&&", "||", "&", "|", "%in%")) call("(",
+      code) else code))
   }
   code[[1]] <- as.name(opposite[[call_name(code)]])
   code
@@ -92,4 +93,3 @@ is_range <- function(code) {
   is.call(code) && (call_name(code) %in% c(":", "seq_along", "seq_len") ||
     (call_name(code) %in% c("rev") && is_range(code[[2]])))
 }
-

@@ -8,7 +8,8 @@ whole_loop <- function(fx, loop) {
 }
 
 write_whole <- function(fx, loop) {
-  if (loop$head != "for") return(list(why = sprintf("how often the `%s` loop turns is not known beforehand", loop$head)))
+  if (loop$head != "for") return(list(why = sprintf("how often the `%s` loop turns is not known beforehand",
+    loop$head)))
   if (!loop$inner) return(list(why = "there is a loop inside"))
   strange <- strange_argument(fx, loop)
   if (!is.null(strange)) return(list(why = strange))
@@ -32,7 +33,8 @@ strange_argument <- function(fx, loop) {
   kinds <- fx$kinds[intersect(all.vars(loop$code), names(fx$kinds))]
   other <- names(kinds)[kinds == "other"]
   if (length(other)) return(sprintf("`%s` is no plain vector", other[[1]]))
-  if (is.name(range) && identical(unname(fx$kinds[as.character(range)]), "list")) sprintf("`%s` is a list", as.character(range))
+  if (is.name(range) && identical(unname(fx$kinds[as.character(range)]), "list")) sprintf("`%s` is a list",
+    as.character(range))
 }
 
 only_skips <- function(loop) {
@@ -85,7 +87,8 @@ whole_elements <- function(code, index, full) {
 is_full <- function(fx, name, range, extent, count) {
   if (count == 1) return(has_length_of(fx, name, range))
   range <- bare_code(range)
-  end <- if (call_name(range) == "seq_len") range[[2]] else if (call_name(range) == ":" && same_code(range[[2]], 1)) range[[3]]
+  end <- if (call_name(range) == "seq_len") range[[2]] else if (call_name(range) == ":" &&
+    same_code(range[[2]], 1)) range[[3]]
   end <- if (call_name(range) == "seq_along" && is.name(range[[2]])) length_code(fx, as.character(range[[2]])) else end
   count == 2 && !is.null(end) && same_code(resolved(fx, end), extent_code(fx, name, extent))
 }
@@ -134,7 +137,8 @@ length_code <- function(fx, name, depth = 0) {
   if (!is.call(value)) return(NULL)
   if (call_name(value) %in% makers && length(value) == 2) return(resolved(fx, value[[2]], depth + 1))
   if (call_name(value) == "vector" && length(value) == 3) return(resolved(fx, value[[3]], depth + 1))
-  if (call_name(value) == "rep" && length(value) == 3 && is_number_literal(value[[2]])) resolved(fx, value[[3]], depth + 1)
+  if (call_name(value) == "rep" && length(value) == 3 && is_number_literal(value[[2]])) resolved(fx, value[[3]],
+    depth + 1)
 }
 
 is_number_literal <- function(code) {

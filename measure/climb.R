@@ -1,4 +1,5 @@
-# Climbs of slow kernels (measure/climb/kernels.R): the best stage that agrees, over the original, at the largest size; and
+# Climbs of slow kernels (measure/climb/kernels.R): the best stage that agrees, over the original, at the largest
+# size; and
 # does advice name the hot line first? Arguments: seconds of timing a kernel (8), and names of kernels (all).
 library(deepstride)
 source(file.path("measure", "climb", "kernels.R"), keep.source = TRUE)
@@ -16,7 +17,8 @@ hot_line <- function(f) {
 climbed <- function(name) {
   one <- climb_kernels[[name]]
   took <- system.time(climb <- ds_climb(one$f, one$inputs,
-    sizes = unique(c(ceiling(one$size / 20), one$size)), plan = ds_plan(budget = budget, cell_limit = 5, first_call = FALSE)
+    sizes = unique(c(ceiling(one$size / 20), one$size)),
+      plan = ds_plan(budget = budget, cell_limit = 5, first_call = FALSE)
   ))[["elapsed"]]
   steps <- climb$climb$steps
   top <- steps[steps$size == one$size & !is.na(steps$speedup), ]
@@ -25,19 +27,28 @@ climbed <- function(name) {
   to <- climb$climb$advice$table$to[1]
   data.frame(
     kernel = name, speedup = if (nrow(top)) max(top$speedup) else NA, stage = climb$climb$winner$stage,
-    plain = if (nrow(plain)) max(plain$speedup) else NA, hot = isTRUE(first$line <= hot_line(one$f) && hot_line(one$f) <= to),
-    rule = first$rule, kept_out = paste(climb$climb$kept_out$stage, climb$climb$kept_out$case, climb$climb$kept_out$reason, collapse = "; "), seconds = took
+    plain = if (nrow(plain)) max(plain$speedup) else NA,
+      hot = isTRUE(first$line <= hot_line(one$f) && hot_line(one$f) <= to),
+    rule = first$rule, kept_out = paste(climb$climb$kept_out$stage, climb$climb$kept_out$case,
+      climb$climb$kept_out$reason, collapse = "; "), seconds = took
   )
 }
 
-rows <- do.call(rbind, lapply(chosen, function(name) tryCatch(climbed(name), error = function(e) {
-  cat(name, "stopped:", conditionMessage(e), "\n")
-  NULL
-})))
+told <- function(name) {
+  tryCatch(climbed(name), error = function(e) {
+    cat(name, "stopped:", conditionMessage(e), "\n")
+    NULL
+  })
+}
+
+rows <- do.call(rbind, lapply(chosen, told))
 shown <- rows
 shown[c("speedup", "plain", "seconds")] <- lapply(shown[c("speedup", "plain", "seconds")], round, 1)
 print(shown, row.names = FALSE)
 cat(sprintf(
-  "%d of %d with a verified stage at least 5 times as fast; advice names the hot line first in %d; kept out in %d; %.0f s the longest\n",
+  paste0(
+    "%d of %d with a verified stage at least 5 times as fast; advice names the hot line first in %d; ",
+    "kept out in %d; %.0f s the longest\n"
+  ),
   sum(rows$speedup >= 5, na.rm = TRUE), length(chosen), sum(rows$hot), sum(nzchar(rows$kept_out)), max(rows$seconds)
 ))

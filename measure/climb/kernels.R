@@ -1,9 +1,11 @@
 # Slow kernels of the Hollowmere catchment, as a working scientist writes them first. `# hot` marks the line that
 # takes the time; `inputs` makes the arguments for a size, `size` is the largest that is tried.
+# nolint start: seq_linter.
 hollowmere_rain <- function(n) round(rgamma(n, 0.3, 0.1), 2)
 
 climb_kernels <- list(
-  routing = list(size = 8000, inputs = function(n) list(rain = hollowmere_rain(n), keep = 0.85), f = function(rain, keep) {
+  routing = list(size = 8000, inputs = function(n) list(rain = hollowmere_rain(n), keep = 0.85),
+    f = function(rain, keep) {
     out <- numeric(0)
     store <- 0
     for (r in rain) {
@@ -27,7 +29,8 @@ climb_kernels <- list(
     melt
   }),
   interpolation = list(size = 2000, inputs = function(n) {
-    list(px = runif(n, 0, 40), py = runif(n, 0, 40), gx = runif(30, 0, 40), gy = runif(30, 0, 40), rain = rgamma(30, 2, 0.4))
+    list(px = runif(n, 0, 40), py = runif(n, 0, 40), gx = runif(30, 0, 40), gy = runif(30, 0, 40),
+      rain = rgamma(30, 2, 0.4))
   }, f = function(px, py, gx, gy, rain) {
     out <- numeric(length(px))
     for (i in 1:length(px)) {
@@ -60,7 +63,8 @@ climb_kernels <- list(
     }
     total / (2 * count)
   }),
-  despiking = list(size = 5000, inputs = function(n) list(level = cumsum(rnorm(n)), half = 3, limit = 2), f = function(level, half, limit) {
+  despiking = list(size = 5000, inputs = function(n) list(level = cumsum(rnorm(n)), half = 3, limit = 2),
+    f = function(level, half, limit) {
     clean <- level
     for (i in (half + 1):(length(level) - half)) {
       middle <- sort(level[(i - half):(i + half)])[half + 1] # hot
@@ -76,7 +80,8 @@ climb_kernels <- list(
     }
     over / n
   }),
-  diffusion = list(size = 3000, inputs = function(n) list(moisture = runif(n, 0.1, 0.4), k = 0.2, steps = 20), f = function(moisture, k, steps) {
+  diffusion = list(size = 3000, inputs = function(n) list(moisture = runif(n, 0.1, 0.4), k = 0.2, steps = 20),
+    f = function(moisture, k, steps) {
     n <- length(moisture)
     for (step in 1:steps) {
       new <- moisture
@@ -113,15 +118,18 @@ climb_kernels <- list(
     means <- apply(m, 1, mean) # hot
     m - means
   }),
-  rating = list(size = 100000, inputs = function(n) list(depth = runif(n, 0, 4), a = 12, b = 1.6), f = function(depth, a, b) {
+  rating = list(size = 100000, inputs = function(n) list(depth = runif(n, 0, 4), a = 12, b = 1.6),
+    f = function(depth, a, b) {
     sapply(depth, function(h) a * h^b) # hot
   }),
-  by_gauge = list(size = 100000, inputs = function(n) list(gauge = sample(30, n, TRUE), rain = hollowmere_rain(n)), f = function(gauge, rain) {
+  by_gauge = list(size = 100000, inputs = function(n) list(gauge = sample(30, n, TRUE), rain = hollowmere_rain(n)),
+    f = function(gauge, rain) {
     total <- numeric(30)
     for (i in seq_along(gauge)) total[gauge[i]] <- total[gauge[i]] + rain[i] # hot
     total
   }),
-  mixing = list(size = 60, inputs = function(n) list(a = matrix(runif(n^2), n), b = matrix(runif(n^2), n)), f = function(a, b) {
+  mixing = list(size = 60, inputs = function(n) list(a = matrix(runif(n^2), n), b = matrix(runif(n^2), n)),
+    f = function(a, b) {
     out <- matrix(0, nrow(a), ncol(b))
     for (i in 1:nrow(a)) {
       for (j in 1:ncol(b)) {
@@ -135,7 +143,8 @@ climb_kernels <- list(
     for (i in 24:length(flow)) out[i] <- mean(flow[(i - 23):i]) # hot
     out
   }),
-  mass_curve = list(size = 100000, inputs = function(n) list(rain = hollowmere_rain(n), area = 42), f = function(rain, area) {
+  mass_curve = list(size = 100000, inputs = function(n) list(rain = hollowmere_rain(n), area = 42),
+    f = function(rain, area) {
     total <- 0
     curve <- numeric(length(rain))
     for (hour in 1:length(rain)) { # hot
@@ -144,7 +153,8 @@ climb_kernels <- list(
     }
     curve
   }),
-  dry_spell = list(size = 100000, inputs = function(n) list(rain = hollowmere_rain(n), wet = 0.5), f = function(rain, wet) {
+  dry_spell = list(size = 100000, inputs = function(n) list(rain = hollowmere_rain(n), wet = 0.5),
+    f = function(rain, wet) {
     longest <- 0
     run <- 0
     for (r in rain) { # hot
@@ -160,7 +170,8 @@ climb_kernels <- list(
     }
     at
   }),
-  evaporation = list(size = 3000, inputs = function(n) list(temp = rnorm(n, 12, 5), wind = runif(n, 0, 6), k = 0.3), f = function(temp, wind, k) {
+  evaporation = list(size = 3000, inputs = function(n) list(temp = rnorm(n, 12, 5), wind = runif(n, 0, 6), k = 0.3),
+    f = function(temp, wind, k) {
     wet <- 0
     out <- numeric(length(temp))
     for (i in seq_along(temp)) {
@@ -176,7 +187,8 @@ climb_kernels <- list(
     }
     d
   }),
-  flags = list(size = 100000, inputs = function(n) list(level = rnorm(n, 2), low = 0.5, high = 3.5), f = function(level, low, high) {
+  flags = list(size = 100000, inputs = function(n) list(level = rnorm(n, 2), low = 0.5, high = 3.5),
+    f = function(level, low, high) {
     flag <- integer(length(level))
     for (i in seq_along(level)) { # hot
       if (level[i] < low) {
@@ -189,7 +201,8 @@ climb_kernels <- list(
     }
     flag
   }),
-  cells = list(size = 3000, inputs = function(n) list(met = data.frame(rain = hollowmere_rain(n), temp = rnorm(n))), f = function(met) {
+  cells = list(size = 3000, inputs = function(n) list(met = data.frame(rain = hollowmere_rain(n), temp = rnorm(n))),
+    f = function(met) {
     store <- 0
     for (i in 1:nrow(met)) {
       store <- max(0, store * 0.9 + met[i, "rain"] - 0.1 * max(0, met[i, "temp"])) # hot
@@ -217,3 +230,4 @@ climb_kernels <- list(
     do.call(rbind, storms)
   })
 )
+# nolint end

@@ -3,23 +3,30 @@
 # A loop over `x` in the manner of everyday kernels: places filled, totals, running values, results that grow.
 element_loop <- function(seed) {
   set.seed(seed)
-  term <- function() pick(
-    "x[i]", "y[i]", "k", "i", "2", "abs(x[i])", "x[i]^2", "exp(-y[i])", "(x[i] - k)", "max(x[i], 0)", "min(x[i], y[i], k)",
-    "(if (x[i] > k) y[i] else 0)", "scaled(x[i])", "sqrt(abs(y[i]))"
+  terms <- c(
+    "x[i]", "y[i]", "k", "i", "2", "abs(x[i])", "x[i]^2", "exp(-y[i])", "(x[i] - k)", "max(x[i], 0)",
+    "min(x[i], y[i], k)", "(if (x[i] > k) y[i] else 0)", "scaled(x[i])", "sqrt(abs(y[i]))"
   )
+  term <- function() pick(terms)
   value <- function() paste(term(), pick("+", "-", "*"), term())
   test <- function() paste(term(), pick("<", ">", "<="), term(), pick("", "", "&& y[i] > 0"))
-  statement <- function() switch(pick(1:13),
+  statement <- function() {
+    switch(pick(1:13),
     sprintf("out[i] <- %s", value()), sprintf("total <- total + %s", value()), sprintf("kept <- c(kept, %s)", value()),
-    sprintf("if (%s) out[i] <- %s", test(), value()), sprintf("if (%s) out[i] <- %s else out[i] <- %s", test(), value(), term()),
+    sprintf("if (%s) out[i] <- %s", test(), value()),
+      sprintf("if (%s) out[i] <- %s else out[i] <- %s", test(), value(), term()),
     sprintf("if (%s) kept <- c(kept, %s)", test(), value()), sprintf("if (%s) count <- count + 1", test()),
-    sprintf("if (%s > high) high <- %s", "x[i]", "x[i]"), sprintf("store <- keep * store + %s\n    out[i] <- store", term()),
+    sprintf("if (%s > high) high <- %s", "x[i]", "x[i]"),
+      sprintf("store <- keep * store + %s\n    out[i] <- store", term()),
     sprintf("d <- %s\n    out[i] <- d * %s", value(), term()), sprintf("if (%s) next", test()),
-    sprintf("total <- total + %s\n    out[i] <- total", term()), sprintf("if (%s) {\n      d <- %s\n      total <- total + d\n    }", test(), value())
+    sprintf("total <- total + %s\n    out[i] <- total", term()),
+      sprintf("if (%s) {\n      d <- %s\n      total <- total + d\n    }", test(), value())
   )
+  }
   range <- pick("seq_along(x)", "1:n", "seq_len(n)", "2:n")
   text <- c(
-    "function(x, y, k, keep) {", "  n <- length(x)", "  out <- numeric(n)", "  total <- 0", "  count <- 0", "  store <- 1",
+    "function(x, y, k, keep) {", "  n <- length(x)", "  out <- numeric(n)", "  total <- 0", "  count <- 0",
+      "  store <- 1",
     "  high <- -Inf", sprintf("  kept <- %s", pick("numeric(0)", "c()")), sprintf("  for (i in %s) {", range),
     paste0("    ", vapply(seq_len(pick(1, 1, 2, 3)), function(one) statement(), "")), "  }",
     "  list(out, total, count, store, high, kept)", "}"
@@ -44,8 +51,10 @@ rewriting_mismatch <- function(seed, f = element_loop(seed), arguments = lapply(
       expected <- value_or_stop(f, given)
       found <- value_or_stop(steps[[step]], given)
       if (is.null(expected) || "random stream" %in% before) next
-      same <- if ("rounding" %in% before) isTRUE(all.equal(expected, found, tolerance = 1e-9)) else identical(expected, found)
-      if (!same) return(list(seed = seed, f = f, step = step, rewritten = steps[[step]], expected = expected, found = found))
+      same <- if ("rounding" %in% before) isTRUE(all.equal(expected, found,
+        tolerance = 1e-9)) else identical(expected, found)
+      if (!same) return(list(seed = seed, f = f, step = step, rewritten = steps[[step]], expected = expected,
+        found = found))
     }
   }
   NULL

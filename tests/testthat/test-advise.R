@@ -2,8 +2,10 @@
 
 hollowmere_values <- function(name) {
   switch(name,
-    met = data.frame(rain = c(0.5, 3, 0, 2.5), store = 0), m = , a = matrix(c(1, 2, 3, 4, 5, 6, 7, 8, 9), 3), b = diag(3) + 1,
-    n = 5, k = 0.3, keep = 0.8, base = 1, slope = 0.01, step = 0.1, gauge = c(2, 5, 2, 2, 9), names = c("Upper", "Wendle"),
+    met = data.frame(rain = c(0.5, 3, 0, 2.5), store = 0), m = , a = matrix(c(1, 2, 3, 4, 5, 6, 7, 8, 9), 3),
+      b = diag(3) + 1,
+    n = 5, k = 0.3, keep = 0.8, base = 1, slope = 0.01, step = 0.1, gauge = c(2, 5, 2, 2, 9),
+      names = c("Upper", "Wendle"),
     known = c(2, 5), hour = 1:5, c(0.5, 3, 1, 2.5, 0.25, 4, rep(1.5, 24))
   )
 }
@@ -27,7 +29,8 @@ test_that("what a rule writes gives what the code gave, to the declared change",
       expect_length(steps, 1)
       expected <- do.call(f, args)
       found <- do.call(steps[[1]], args)
-      if ("rounding" %in% as.data.frame(steps)$changes) expect_equal(found, expected) else expect_identical(found, expected)
+      if ("rounding" %in% as.data.frame(steps)$changes) expect_equal(found, expected) else expect_identical(found,
+        expected)
     }
   }
 })
@@ -81,8 +84,10 @@ test_that("what can't be advised on is said", {
 
 test_that("comments and form stay outside what changed", {
   text <- c(
-    "function(rain, keep) {", "  # stores of the Wendle", "  out <- numeric(0) # in mm", "  store <- 0", "", "  for (r in rain) {",
-    "    # hour by hour", "    store <- max(keep * store + r, 0)   # kept", "    out <- c(out, store)", "  }", "  out   # done", "}"
+    "function(rain, keep) {", "  # stores of the Wendle", "  out <- numeric(0) # in mm", "  store <- 0", "",
+      "  for (r in rain) {",
+    "    # hour by hour", "    store <- max(keep * store + r, 0)   # kept", "    out <- c(out, store)", "  }",
+      "  out   # done", "}"
   )
   f <- eval(parse(text = text, keep.source = TRUE))
   filled <- function_source(ds_rewrite(f)$filled)
@@ -106,15 +111,31 @@ test_that("arguments that are no plain vectors, and functions of the user's own,
     for (step in steps) expect_identical(do.call(step, args), do.call(f, args))
     length(steps)
   }
-  grow <- function(x) { out <- c(); for (i in seq_along(x)) out <- c(out, x[i]); out }
+  grow <- function(x) {
+    out <- c()
+    for (i in seq_along(x)) out <- c(out, x[i])
+    out
+  }
   expect_identical(kept(grow, list(x = c(a = 1, b = 2))), 0L)
   expect_gt(kept(grow, list(x = c(1, 2))), 0L)
-  count <- function(x) { n <- numeric(3); for (k in x) n[k] <- n[k] + 1; n }
+  count <- function(x) {
+    n <- numeric(3)
+    for (k in x) n[k] <- n[k] + 1
+    n
+  }
   expect_identical(kept(count, list(x = factor(c("a", "b", "a")))), 0L)
-  total <- function(x) { s <- 0; for (v in x) s <- s + v; s }
+  total <- function(x) {
+    s <- 0
+    for (v in x) s <- s + v
+    s
+  }
   expect_identical(kept(total, list(x = list(1, 2))), 0L)
   expect_identical(kept(function(x) sapply(x, nchar), list(x = c("a", "bb"))), 0L)
-  expect_identical(kept(function(x) { sum <- function(v) 0; s <- 0; for (v in x) s <- s + v; s }, list(x = 1:3)), 0L)
-  expect_gt(kept(function(x) { line <- "x"; for (w in x) line <- paste0(line, w, ";"); line }, list(x = c("a", "b"))), 0L)
-  expect_identical(kept(function(x, y) { for (i in seq_along(x)) x[i] <- x[i] + y; x }, list(x = 1:2, y = c(1, 2)[1:2])), 0L)
+  one_line <- function(text) eval(str2lang(text), globalenv())
+  own_sum <- one_line("function(x) { sum <- function(v) 0; s <- 0; for (v in x) s <- s + v; s }")
+  expect_identical(kept(own_sum, list(x = 1:3)), 0L)
+  joined <- one_line("function(x) { line <- 'x'; for (w in x) line <- paste0(line, w, ';'); line }")
+  expect_gt(kept(joined, list(x = c("a", "b"))), 0L)
+  several <- one_line("function(x, y) { for (i in seq_along(x)) x[i] <- x[i] + y[1] * length(y); x }")
+  expect_gt(kept(several, list(x = c(1, 2), y = c(1, 2))), 0L)
 })

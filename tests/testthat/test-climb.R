@@ -28,7 +28,8 @@ test_that("a rewriting that disagrees is kept out, with the case", {
   local_in_package("rewritten", function(f, families, ...) {
     wrong <- function(rain) sum(rain) + (length(rain) > 20)
     finding <- new_finding(1, 1, integer(), "a mistake", list())
-    list(f = wrong, done = if ("vector" %in% families) list(c(list(rule = "x", family = "vector"), finding)) else list())
+    list(f = wrong, done = if ("vector" %in% families) list(c(list(rule = "x", family = "vector"),
+      finding)) else list())
   })
   total <- function(rain) {
     s <- 0
