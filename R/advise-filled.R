@@ -213,7 +213,8 @@ filled_result <- function(fx, loop, one, start, count, kind, pieces, join = NULL
     new_edit(one$path, c(if (!direct) call("<-", counter, call("+", counter, 1)), call("<-", target, value)))
   )
   if (length(after)) edits <- c(edits, list(new_edit(start$outermost, after, after = TRUE)))
-  list(edits = edits, assumed = if (kind != "list") sprintf("`%s` is one value without a name", spelled(one$found$.e)))
+  single <- if (kind != "list") sprintf("`%s` is one value without a name", spelled(one$found$.e))
+  list(edits = edits, assumed = c(rising_range(loop$range), single))
 }
 
 # A result that began as NULL is that again where there was no turn. Until it is filled it is of no type, as NULL is.

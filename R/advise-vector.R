@@ -78,6 +78,7 @@ whole_assumed <- function(fx, loop) {
   elements <- intersect(elements, names(formals(fx$f)))
   gathers <- any(vapply(loop$body, function(code) !is.null(gathering_of(bare_code(code))), NA))
   c(
+    rising_range(loop$range),
     if (gathers && length(elements)) sprintf("%s: without names", paste0("`", elements, "`", collapse = ", ")),
     if (is.name(loop$range) &&
       !as.character(loop$range) %in% names(fx$kinds)) sprintf("`%s` is a vector, no list or factor",
@@ -85,6 +86,12 @@ whole_assumed <- function(fx, loop) {
     if (length(tests)) sprintf("`%s` is never NA (the loop would stop)", shortened(spelled(tests[[1]][[2]]), 40)),
     if (length(singles)) sprintf("%s: one number", paste0("`", singles, "`", collapse = ", "))
   )
+}
+
+# A range that counts down where there is too little to go over does what is not held to.
+rising_range <- function(range) {
+  found <- match_code(quote(.a:.b), range)
+  if (!is.null(found) && is.numeric(found$.a) && !is.numeric(found$.b)) sprintf("`%s` goes up", spelled(range))
 }
 
 # A loop whose turns need one another, and that no dedicated function replaces.

@@ -14,7 +14,7 @@ verb_profile <- function(command) {
   out <- asked_folder(command$options)
   f <- allowInterrupts(asked_function(command))
   args <- like_arguments(needed_option(command, "args", "--args"))
-  profile <- allowInterrupts(ds_profile(f, args))
+  profile <- allowInterrupts(ds_profile(f, args, command$options$budget %||% 10))
   faces <- write_faces(profile_faces(profile, out))
   give_answer(command, profile_document(profile), profile_text(profile), faces$written)
   faces$status

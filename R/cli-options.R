@@ -34,7 +34,7 @@ run_options <- function() {
     ),
     budget = optparse::make_option("--budget",
       type = "double", default = NULL, metavar = "SECONDS",
-      help = "seconds that timing may take"
+      help = "seconds that timing, or sampling, may take"
     ),
     limit = optparse::make_option("--cell-limit",
       type = "double", default = NULL, metavar = "SECONDS",
@@ -109,7 +109,7 @@ verb_options <- list(
   compile = c("function", "like", "emit", "json", "out", "quiet"),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
-  profile = c("function", "args", "json", "out", "quiet"),
+  profile = c("function", "args", "budget", "json", "out", "quiet"),
   report = c("json", "out", "quiet")
 )
 

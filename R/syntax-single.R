@@ -9,6 +9,7 @@ is_single <- function(fx, loop, code, seen = character()) {
     "all")) return(TRUE)
   parts <- as.list(code)[-1]
   if (head %in% c("[", "[[")) parts <- parts[-1]
+  if (head == "[" && any(vapply(parts, falls_short, NA, loop = loop))) return(FALSE)
   if (head == "if") parts <- parts[-1]
   if (!head %in% c("[", "[[", "(", "if", unlist(elementwise_calls)) || length(parts) == 0) return(FALSE)
   all(vapply(parts, function(part) !rlang::is_missing(part) && is_single(fx, loop, part, seen), NA))
@@ -34,3 +35,12 @@ is_single_name <- function(fx, loop, name, seen) {
 is_used_whole <- function(fx, name) name %in% fx$whole
 
 is_single_value <- function(value) is.atomic(value) && length(value) == 1
+
+# `i - 1` is no place where `i` begins at 1: R leaves such an index out.
+falls_short <- function(loop, index) {
+  found <- match_code(quote(.i - .c), index)
+  if (is.null(found) || !identical(spelled(found$.i), loop$var)) return(FALSE)
+  range <- bare_code(loop$range)
+  first <- if (is.call(range) && call_name(range) == ":") range[[2]] else 1
+  is.numeric(found$.c) && is.numeric(first) && first <= found$.c
+}

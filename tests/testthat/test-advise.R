@@ -136,6 +136,8 @@ test_that("arguments that are no plain vectors, and functions of the user's own,
   expect_identical(kept(own_sum, list(x = 1:3)), 0L)
   joined <- one_line("function(x) { line <- 'x'; for (w in x) line <- paste0(line, w, ';'); line }")
   expect_gt(kept(joined, list(x = c("a", "b"))), 0L)
+  short <- one_line("function(x) { out <- numeric(0); for (i in seq_along(x)) out <- c(out, x[i - 1] / i); out }")
+  expect_lte(kept(short, list(x = c(1, 2, 3))), 1L)
   several <- one_line("function(x, y) { for (i in seq_along(x)) x[i] <- x[i] + y[1] * length(y); x }")
   expect_gt(kept(several, list(x = c(1, 2), y = c(1, 2))), 0L)
 })

@@ -133,11 +133,12 @@ test_that("advise, profile and climb make a function of a script fast", {
   expect_identical(found$version, "2.1.0")
   expect_identical(found$runs[[1]]$results[[1]]$locations[[1]]$physicalLocation$region$startLine, 3L)
   expect_true(all(vapply(found$runs[[1]]$results, function(one) one$ruleId, "") %in% ds_rules()$rule))
-  profiled <- run_deepstride(c("profile", script, "--function", "melt", "--args", "temp=rnorm(500), base=1", "--json"))
+  profiled <- run_deepstride(c("profile", script, "--function", "melt", "--args", "temp=rnorm(500), base=1", "--json",
+    "--budget", "0.5"))
   lines <- jsonlite::fromJSON(profiled$stdout)$lines
   expect_equal(lines$runs[4], 500)
   climbed <- run_deepstride(c(
-    "climb", script, "--function", "melt", "--inputs", "days", "--sizes", "50,500", "--budget", "3", "--out", out
+    "climb", script, "--function", "melt", "--inputs", "days", "--sizes", "50,500", "--budget", "2", "--out", out
   ))
   expect_identical(climbed$status, 0L)
   expect_match(climbed$stdout, "Keep `")
