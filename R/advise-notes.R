@@ -80,12 +80,8 @@ draw_rules <- function() {
   list(
     new_rule("single draws", "", "random numbers are drawn one at a time",
       function(fx) in_loops(fx, find_draws),
-      fires = list(function(n) {
-        level <- 0
-        for (i in seq_len(n)) level <- max(0, level + rnorm(1))
-        level
-      }),
-      quiet = list(function(n) cumsum(rnorm(n)))
+      fires = list("function(n) { level <- 0; for (i in seq_len(n)) level <- max(0, level + rnorm(1)); level }"),
+      quiet = list("function(n) cumsum(rnorm(n))")
     ),
     new_rule("whole row of a frame", "", "a row or a cell of a data frame is looked up by the frame's own method",
       function(fx) in_loops(fx, find_frame_cells),
@@ -210,7 +206,7 @@ find_search <- function(fx, loop) {
 }
 
 find_draws <- function(fx, loop) {
-  if (!loop$inner || is.null(whole_loop(fx, loop)$why)) return(NULL)
+  if (loop$head != "for" || !loop$inner || is.null(whole_loop(fx, loop)$why)) return(NULL)
   draws <- Filter(function(one) length(one) > 1 && same_code(one[[2]], 1), calls_in(loop$code, drawing_calls))
   if (length(draws) == 0) return(NULL)
   list(loop_finding(loop, sprintf("`%s` draws one number at every turn", spelled(draws[[1]])),

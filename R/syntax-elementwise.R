@@ -203,7 +203,9 @@ turned_indices <- function(turns, code) {
     return(cannot(turns, "`%s` is no single element", spelled(code)))
   }
   for (i in seq_along(codes)) {
-    if (falls_short(turns$loop, codes[[i]])) return(cannot(turns, "`%s` has no element in the first turn", spelled(code)))
+    if (falls_short(turns$loop, codes[[i]])) {
+      return(cannot(turns, "`%s` has no element in the first turn", spelled(code)))
+    }
     part <- turned(turns, codes[[i]])
     if (is.null(part)) return(NULL)
     if (part$each) count <- count + 1

@@ -36,7 +36,8 @@ test_that("a rewriting that disagrees is kept out, with the case", {
     for (r in rain) s <- s + r
     s
   }
-  climb <- ds_climb(total, function(n) list(rain = runif(n)), sizes = c(10, 100), plan = quick_plan(budget = 1), cases = FALSE)
+  climb <- ds_climb(total, function(n) list(rain = runif(n)), sizes = c(10, 100), plan = quick_plan(budget = 1),
+    cases = FALSE)
   expect_identical(climb$climb$kept_out$stage, "vector")
   expect_false("vector" %in% climb$climb$steps$stage)
   expect_match(climb_sentences(climb$climb, "hours"), "Kept out: `vector`", all = FALSE)
