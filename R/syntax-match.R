@@ -7,10 +7,16 @@ match_code <- function(pattern, code, found = list()) {
   if (is.name(pattern)) return(match_name(as.character(pattern), code, found))
   if (!is.call(pattern)) return(if (same_code(pattern, code)) found)
   if (!is.call(code) || length(code) != length(pattern)) return(NULL)
-  if (any(rlang::names2(code) != rlang::names2(pattern))) return(NULL)
+  if (calls_another(pattern[[1]], code[[1]])) return(NULL)
+  if (!identical(names(code), names(pattern))) return(NULL)
   in_order <- match_parts(pattern, code, found)
   swaps <- length(code) == 3 && call_name(code) %in% c("+", "*")
   in_order %||% if (swaps) match_parts(pattern, code[c(1, 3, 2)], found)
+}
+
+# A plain look first: most code is of another kind than the pattern.
+calls_another <- function(wanted, head) {
+  is.name(wanted) && is.name(head) && !identical(wanted, head) && !startsWith(as.character(wanted), ".")
 }
 
 match_parts <- function(pattern, code, found) {
