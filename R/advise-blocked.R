@@ -53,8 +53,8 @@ in_blocks <- function(fx, found, count, vectors) {
   at <- as.name(fresh_name("at", fx$used))
   value <- found$.e
   for (name in vectors) value <- replace_code(value, as.name(name), call("[", as.name(name), at))
-  list(fill_code(quote(for (block in seq_len(ceiling(.n / .l))) {
-    .at <- (.l * (block - 1) + 1):min(.l * block, .n)
+  list(fill_code(quote(for (.b in seq_len(ceiling(.n / .l))) {
+    .at <- (.l * (.b - 1) + 1):min(.l * .b, .n)
     .o[.at] <- .v
-  }), list(.n = count, .l = block_length, .at = at, .o = found$.o, .v = value)))
+  }), list(.b = as.name(fresh_name("block", fx$used)), .n = count, .l = block_length, .at = at, .o = found$.o, .v = value)))
 }

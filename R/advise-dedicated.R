@@ -118,23 +118,23 @@ find_counts <- function(fx, loop) {
   if (is.null(keys) || is.null(added) || !keys$each ||
     as.character(found$.t) %in% all.vars(call("c", keys$code, added$code))) return(NULL)
   loop_finding(loop, sprintf("counts by the key `%s`", spelled(found$.k)),
-    list(new_edit(loop$path, settle_index(fx, turns, counted_by(found$.t, keys$code, added)))),
+    list(new_edit(loop$path, settle_index(fx, turns, counted_by(fx, found$.t, keys$code, added)))),
     if (added$each) "rounding" else "nothing",
     assumed = sprintf("`%s` lies within `%s`", spelled(found$.k), spelled(found$.t))
   )
 }
 
-counted_by <- function(target, keys, added) {
+counted_by <- function(fx, target, keys, added) {
   if (!added$each) {
     times <- fill_code(quote(tabulate(.k, length(.t))), list(.k = keys, .t = target))
     if (!identical(added$code, 1) && !identical(added$code, 1L)) times <- call("*", added$code, times)
     return(list(call("<-", target, call("+", target, times))))
   }
-  own <- list(.t = target, .k = keys, .v = added$code)
+  own <- list(
+    .t = target, .k = keys, .v = added$code, .b = as.name(fresh_name("by_key", fx$used)), .at = as.name(fresh_name("at", fx$used))
+  )
   lapply(list(
-    quote(by_key <- rowsum(.v, .k)),
-    quote(at <- as.integer(rownames(by_key))),
-    quote(.t[at] <- .t[at] + as.vector(by_key))
+    quote(.b <- rowsum(.v, .k)), quote(.at <- as.integer(rownames(.b))), quote(.t[.at] <- .t[.at] + as.vector(.b))
   ), fill_code, own)
 }
 

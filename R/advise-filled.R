@@ -212,7 +212,7 @@ filled_result <- function(fx, loop, one, start, count, kind, pieces, join = NULL
     new_edit(start$path, c(call("<-", name, made), if (!direct) call("<-", counter, 0))),
     new_edit(one$path, c(if (!direct) call("<-", counter, call("+", counter, 1)), call("<-", target, value)))
   )
-  if (length(after)) edits <- c(edits, list(new_edit(start$outermost, after, after = TRUE)))
+  if (length(after)) edits <- c(edits, list(new_edit(start$outermost, after, "after")))
   single <- if (kind != "list") sprintf("`%s` is one value without a name", spelled(one$found$.e))
   list(edits = edits, assumed = c(rising_range(loop$range), single))
 }
@@ -277,7 +277,7 @@ column_edits <- function(fx, one, start, count) {
       list(call("<-", counter, call("+", counter, 1))),
       unname(Map(function(column, cell) call("<-", call("[", column, counter), cell), columns, cells))
     )),
-    new_edit(start$outermost, list(call("if", call(">", counter, 0), call("<-", one$found$.a, made))), after = TRUE)
+    new_edit(start$outermost, list(call("if", call(">", counter, 0), call("<-", one$found$.a, made))), "after")
   ), assumed = sprintf("each cell of a row of `%s` is one value", table))
 }
 

@@ -83,17 +83,18 @@ column_finding <- function(fx, loop, column) {
   }
   own <- as.name(fresh_name(as.character(column[[3]]), fx$used))
   edits <- c(
-    list(new_edit(loop$path, list(call("<-", own, column), replace_code(loop$code, column, own)))),
-    if (written) list(new_edit(loop$path, list(call("<-", column, own)), after = TRUE))
+    taken_out(fx, loop, column, own), if (written) list(new_edit(loop$path, list(call("<-", column, own)), "after"))
   )
-  edits <- list(new_edit(loop$path, c(
-    list(call("<-", own, column), replace_code(loop$code, column, own)), if (written) list(call("<-", column, own))
-  )))
   verb <- if (written) "written" else "read"
   loop_finding(loop, sprintf("`%s` is %s through the whole of `%s` at every turn", spelled(column), verb, frame), edits,
     suggestion = c(spelled(call("<-", own, column)),
       if (written) c("# the loop, on the vector", spelled(call("<-", column, own))))
   )
+}
+
+# Some code is worked out before a loop, and goes by a name within.
+taken_out <- function(fx, loop, code, own) {
+  c(list(new_edit(loop$path, list(call("<-", own, code)), "before")), replacing_edits(fx$body, loop$path, code, own))
 }
 
 inner_vars <- function(fx, loop) {
@@ -123,30 +124,49 @@ plain_calls <- c(
     "is.na"
 )
 
+# What can't stop or warn wherever it is worked out; all else is taken out only where every turn works it out.
+harmless_calls <- function() {
+  c(plain_calls, elementwise_calls$always, "sum", "prod", "mean", "rev", "cumsum", "cumprod")
+}
+
 # `numeric(n)` and the like are new at each turn.
 find_invariant <- function(fx, loop) {
   changed <- c(loop$changed, inner_vars(fx, loop))
-  calls <- invariant_calls(loop$code[[length(loop$code)]], changed)
-  lapply(unique(lapply(calls, plain_code)), function(code) {
+  jumps <- any(c("break", "next", "return", "stop") %in% all.names(loop$code))
+  calls <- invariant_calls(loop$code[[length(loop$code)]], changed, !jumps)
+  lapply(calls[!duplicated(lapply(calls, plain_code))], function(code) {
     own <- as.name(fresh_name(hoisted_name(code), fx$used))
-    edits <- list(new_edit(loop$path, list(call("<-", own, code), replace_code(loop$code, code, own))))
-    loop_finding(loop, sprintf("`%s` is the same at every turn", shortened(spelled(code), 50)), edits,
-      assumed = if (may_warn(code)) sprintf("`%s` gives no warning", shortened(spelled(code), 50)),
+    words <- shortened(spelled(code), 50)
+    loop_finding(loop, sprintf("`%s` is the same at every turn", words), taken_out(fx, loop, code, own),
+      assumed = if (!is_harmless(code)) sprintf("`%s` does not stop or warn, and the loop has a turn", words),
       suggestion = c(spelled(call("<-", own, code)), sprintf("# and `%s` in the loop", as.character(own)))
     )
   })
 }
 
-invariant_calls <- function(code, changed) {
+is_harmless <- function(code) all(vapply(calls_within(code), call_name, "") %in% harmless_calls())
+
+# Those of a statement; `sure`: every turn comes by.
+invariant_calls <- function(code, changed, sure) {
   if (!is.call(code) || is_function_code(code)) return(list())
   if (is_steady(code, changed)) {
     heads <- vapply(calls_within(code), call_name, "")
-    constant <- length(all.vars(code)) == 0 && all(heads %in% plain_calls)
-    return(if (!constant && !all(heads %in% plain_calls)) list(code) else list())
+    return(if (!all(heads %in% plain_calls) && (sure || is_harmless(code))) list(code) else list())
   }
   parts <- Filter(function(part) !rlang::is_missing(part), as.list(code)[-1])
+  sure <- sure & is_sure_part(code)
   if (call_name(code) %in% c("<-", "=") && is.name(code[[2]])) parts <- parts[-1]
-  unlist(lapply(parts, invariant_calls, changed = changed), recursive = FALSE)
+  unlist(Map(invariant_calls, parts, list(changed), utils::tail(sure, length(parts))), recursive = FALSE)
+}
+
+# Which parts of a call are worked out whenever the call is.
+is_sure_part <- function(code) {
+  count <- length(code) - 1
+  switch(call_name(code),
+    "if" = , "while" = , "&&" = , "||" = , "ifelse" = seq_len(count) == 1,
+    "for" = seq_len(count) == 2,
+    rep(TRUE, count)
+  )
 }
 
 hoisted_name <- function(code) {
@@ -164,15 +184,23 @@ find_repeated <- function(fx, loop) {
 repeated_finding <- function(fx, loop, code, path) {
   code <- bare_code(code)
   if (!is.call(code) || call_name(code) %in% c(loop_heads, "if", "function", "{")) return(NULL)
-  costly <- Filter(function(one) call_name(one) %in% costly_calls, calls_within(code))
+  costly <- Filter(function(one) call_name(one) %in% costly_calls && is_steady(one, character()), calls_within(code))
   costly <- lapply(costly, plain_code)
-  twice <- Filter(function(one) sum(vapply(costly, identical, NA, one)) > 1, costly)
+  sure <- lapply(sure_calls(code), plain_code)
+  twice <- Filter(function(one) sum(vapply(costly, identical, NA, one)) > 1 && any(vapply(sure, identical, NA, one)), costly)
   if (length(twice) == 0) return(NULL)
   own <- as.name(fresh_name(hoisted_name(twice[[1]]), fx$used))
   edits <- list(new_edit(path, list(call("<-", own, twice[[1]]), replace_code(code, twice[[1]], own))))
   new_finding(line_of(fx, path), line_of(fx, path), path,
     sprintf("`%s` is worked out twice in one turn", shortened(spelled(twice[[1]]), 50)), edits
   )
+}
+
+# The calls of a statement that are made whenever it runs.
+sure_calls <- function(code) {
+  if (!is.call(code) || is_function_code(code)) return(list())
+  parts <- as.list(code)[-1][is_sure_part(code)]
+  c(list(code), unlist(lapply(Filter(function(part) !rlang::is_missing(part), parts), sure_calls), recursive = FALSE))
 }
 
 costly_calls <- c(

@@ -308,8 +308,6 @@ variant_of <- function(part, kinds, frame) {
   part$last
 }
 
-is_there <- function(name, frame) exists(name, envir = frame, inherits = FALSE) && !is_missing_in(name, frame)
-
 # Told once for a function.
 tell_stayed <- function(part) {
   if (!is.null(part$owner$told)) return()

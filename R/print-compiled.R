@@ -60,10 +60,7 @@ inspection_lines <- function(facts) {
   )
 }
 
-shorten <- function(text) {
-  width <- cli::console_width()
-  if (nchar(text) <= width) text else paste0(substr(text, 1, width - 3), "...")
-}
+shorten <- function(text) shortened(text, cli::console_width())
 
 # The user's source with a margin that tells where each line of a loop runs.
 margin_lines <- function(facts) {

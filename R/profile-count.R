@@ -53,8 +53,7 @@ marked_block <- function(code, line, note, mark) {
 marked_inside <- function(code, line, note, mark) {
   if (!is.call(code)) return(code)
   if (is_block(code)) return(marked_block(code, line, note, mark))
-  bodies <- switch(call_name(code), "for" = 4L, "while" = 3L, "repeat" = 2L, "if" = seq_along(code)[-(1:2)],
-    "function" = 3L, integer())
+  bodies <- bodies_of(code)
   for (i in seq_along(code)[-1]) {
     part <- code[[i]]
     if (rlang::is_missing(part) || is.null(part) || is.pairlist(part)) next

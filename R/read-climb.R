@@ -63,5 +63,3 @@ finding_words <- function(row, source) {
   share <- if (length(share) && !is.na(share)) sprintf(", %s of the time", percent_text(share))
   paste0(where, share, ": ", row$reason)
 }
-
-percent_text <- function(share) sprintf("%.0f %%", 100 * share)

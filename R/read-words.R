@@ -49,3 +49,6 @@ format_ratio <- function(x) ifelse(is.na(x), "", paste0(signif_text(x), "\u00d7"
 format_interval <- function(low, high) {
   ifelse(is.na(low), "", sprintf("%s to %s", signif_text(low), signif_text(high)))
 }
+
+# A share as a whole percentage.
+percent_text <- function(share) sprintf("%.0f %%", 100 * share)

@@ -24,15 +24,3 @@ rewritten <- function(f, families, arguments = list(), rules = rule_table()) {
 }
 
 finding_key <- function(one) paste(one$rule, paste(one$path, collapse = "."), paste(one$suggestion, collapse = "\n"))
-
-# The steps that change something, each on top of those before: list(name, f, done, family).
-cumulative_steps <- function(f, families, arguments) {
-  steps <- list()
-  for (family in intersect(rewriting_families, families)) {
-    made <- rewritten(f, family, arguments)
-    if (length(made$done) == 0) next
-    f <- made$f
-    steps[[family]] <- list(name = family, f = f, done = made$done)
-  }
-  steps
-}

@@ -59,6 +59,15 @@ input_limit <- function(plan) max(least_input_limit, 3 * plan$cell_limit)
 # it can, and what it stops takes a moment to be told.
 grace <- 1
 
+build_allowance <- 10
+
+# Arguments of kinds that a compiled stage has not seen ask for another routine, and the C compiler for its seconds:
+# those are not the stage's.
+with_building <- function(limit, verb, name, study) {
+  builds <- verb %in% c("value", "trial", "values") && !is.null(attr(study$stages[[name]]$kernel, "ds_compiled"))
+  limit + if (builds) build_allowance else 0
+}
+
 # One copy of this session for all stages, made when it is first needed and again after it died.
 forked_backend <- function(study, memory, input_limit) {
   held <- new.env()
@@ -78,6 +87,7 @@ ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, 
   if (verb %in% c("prepare", "arguments")) return(ask_for_arguments(held, input_limit, verb, name, size, given))
   made <- if (verb != "trial") ready_arguments(held, input_limit, name, size, given[["case"]] %||% own_inputs)
   if (is_fault(made)) return(made)
+  limit <- with_building(limit, verb, name, study)
   wait <- limit * evaluations_of(verb, given) + grace + 3 * held$making
   ask_fork(held$fork, list(verb, c(list(name, size, limit = limit), given)), limit, wait)
 }

@@ -18,8 +18,7 @@ covered_kernel <- function(kernel) {
 }
 
 new_mark <- function(marks, code, line, test) {
-  text <- paste(deparse(test, width.cutoff = 60L), collapse = " ")
-  if (nchar(text) > 60) text <- paste0(substr(text, 1, 57), "...")
+  text <- shortened(paste(deparse(test, width.cutoff = 60L), collapse = " "), 60)
   marks$points <- c(marks$points, list(new_remark(code, test = text, line = line)))
   marks$hit <- c(marks$hit, FALSE)
   length(marks$hit)

@@ -77,14 +77,11 @@ evaluator_rounding <- function(evaluator, name) {
   evaluator$rounding[[name]]
 }
 
-build_allowance <- 10 # seconds: arguments of other kinds may ask for another routine, and the C compiler for its time
-
 # The same on arguments that are given.
 evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threads = NULL, rounding = FALSE) {
   stage <- evaluator$study$stages[[name]]
   if (rounding) stage$kernel <- evaluator_rounding(evaluator, name)
   own <- deep_copy(arguments)
-  if (!is.null(attr(stage$kernel, "ds_compiled"))) limit <- limit + build_allowance
   hold_threads(evaluator, threads %||% stage$threads)
   heard <- listen(evaluator$said, with_seed(derive_seed(evaluator$study$seed, -size), {
     start <- rlang::hash(.Random.seed)

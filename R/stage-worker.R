@@ -7,6 +7,7 @@ worker_backend <- function(study, isolated, memory, input_limit, sanitize = FALS
   ask <- function(verb) {
     function(name, size, ..., limit = input_limit) {
       given <- list(...)
+      limit <- with_building(limit, verb, name, study)
       wait <- limit * evaluations_of(verb, given) + grace
       ask_worker(workers, log, study, memory, name, verb, c(list(name, size), given), limit, wait)
     }

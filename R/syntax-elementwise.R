@@ -216,13 +216,14 @@ turned_indices <- function(turns, code) {
 
 # A helper of the user's that only works element by element: a row of assignments and a value.
 is_elementwise_helper <- function(turns, name) {
-  if (name %in% c("", turns$changed)) return(FALSE)
+  if (name %in% c("", turns$changed, turns$helpers)) return(FALSE)
   helper <- users_function(name, environment(turns$fx$f))
   if (is.null(helper)) return(FALSE)
   loop <- list(var = "no variable", changed = character(), body = list())
   fx <- c(list(f = helper, body = body(helper), used = character(), kinds = character()), names_in_code(body(helper)))
   inside <- new_turns(fx, loop)
   inside$temps <- names(formals(helper))
+  inside$helpers <- c(turns$helpers, name) # which may call themselves
   for (code in statements_in(body(helper))) {
     if (is.call(code) && call_name(code) %in% c("<-", "=") && is.name(code[[2]])) {
       if (is.null(turned(inside, code[[3]]))) return(FALSE)

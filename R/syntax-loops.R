@@ -86,7 +86,6 @@ describe_loop <- function(fx, found) {
     line = spot[[1]] %||% fx$line, to = spot[[3]] %||% fx$line,
     changed = unique(c(assigned_names(code), assigned_outside(code)))
   )
-  loop$before <- statements_before(fx$body, found$path)
   loop$inner <- length(find_loops(code[[at]], integer(), list())) == 0
   loop
 }
@@ -107,35 +106,25 @@ statements_before <- function(body, path) {
   lapply(2:(path[[depth]] - 1), function(i) list(path = c(path[-depth], i), code = block[[i]]))
 }
 
-# Statements that may run after a place, for each way that they may be reached.
+# Statements that may run after a place, for each way that they may be reached: on to the end, and around again in each
+# loop around it.
 ways_after <- function(body, path, around) {
-  after <- list()
-  walk <- path
-  while (length(walk)) {
-    block <- code_at(body, walk[-length(walk)])
-    if (is_block(block) && walk[[length(walk)]] < length(block)) {
-      after <- c(after, as.list(block)[(walk[[length(walk)]] + 1):length(block)])
-    }
-    walk <- walk[-length(walk)]
-  }
   again <- lapply(around, function(outer) {
     code <- code_at(body, outer)
-    c(rest_within(body, path, outer), if (call_name(code) == "while") list(code[[2]]),
-      statements_in(code[[length(code)]]))
+    test <- if (call_name(code) == "while") list(code[[2]])
+    c(rest_after(body, path, length(outer) + 1), test, statements_in(code[[length(code)]]))
   })
-  c(list(after), again)
+  c(list(rest_after(body, path, 0)), again)
 }
 
-# The statements from a place to the end of a turn of a loop around it.
-rest_within <- function(body, path, outer) {
+# The statements after a place in its own block and in those around it, down to a depth.
+rest_after <- function(body, path, depth) {
   rest <- list()
-  walk <- path
-  while (length(walk) > length(outer) + 1) {
-    block <- code_at(body, walk[-length(walk)])
-    if (is_block(block) && walk[[length(walk)]] < length(block)) {
-      rest <- c(rest, as.list(block)[(walk[[length(walk)]] + 1):length(block)])
-    }
-    walk <- walk[-length(walk)]
+  while (length(path) > depth) {
+    at <- path[[length(path)]]
+    path <- path[-length(path)]
+    block <- code_at(body, path)
+    if (is_block(block) && at < length(block)) rest <- c(rest, as.list(block)[(at + 1):length(block)])
   }
   rest
 }

@@ -14,8 +14,8 @@ put_code <- function(code, path, new) {
 
 is_block <- function(code) is.call(code) && call_name(code) == "{"
 
-# Statements in place of the one at a path (none: it goes), or after it.
-new_edit <- function(path, code, after = FALSE) list(path = path, code = code, after = after)
+# Statements "instead" of the one at a path (none: it goes), "before" or "after" it.
+new_edit <- function(path, code, where = "instead") list(path = path, code = code, where = where)
 
 # The nearest statement around a place that has a text of its own: list(path, reference); NULL where none has.
 text_at <- function(body, path) {
@@ -38,14 +38,15 @@ edit_function <- function(f, edits) {
   f <- with_source(f)
   body <- body(f)
   found <- lapply(edits, function(edit) text_at(body, edit$path))
-  after <- vapply(edits, function(edit) edit$after, NA)
+  beside <- vapply(edits, function(edit) edit$where != "instead", NA)
   strange <- vapply(seq_along(edits), function(i) {
-    is.null(found[[i]]) || (after[[i]] && !identical(found[[i]]$path, edits[[i]]$path))
+    is.null(found[[i]]) || (beside[[i]] && !identical(found[[i]]$path, edits[[i]]$path))
   }, NA)
   if (any(strange)) return(edit_body(f, edits))
-  added <- lapply(which(after),
-    function(i) list(reference = found[[i]]$reference, code = edits[[i]]$code, after = TRUE))
-  with_text(f, c(changed_texts(body, edits[!after], found[!after]), added))
+  added <- lapply(which(beside), function(i) {
+    list(reference = found[[i]]$reference, code = edits[[i]]$code, where = edits[[i]]$where)
+  })
+  with_text(f, c(changed_texts(body, edits[!beside], found[!beside]), added))
 }
 
 changed_texts <- function(body, edits, found) {
@@ -54,7 +55,7 @@ changed_texts <- function(body, edits, found) {
   lapply(outermost, function(key) {
     own <- startsWith(keys, key)
     at <- found[[match(key, keys)]]
-    list(reference = at$reference, code = edited_code(body, at$path, edits[own]), after = FALSE)
+    list(reference = at$reference, code = edited_code(body, at$path, edits[own]), where = "instead")
   })
 }
 
@@ -72,19 +73,23 @@ edit_body <- function(f, edits) {
   body <- plain_code(body(f))
   depths <- vapply(edits, function(edit) length(edit$path), 0L)
   for (edit in edits[order(-depths)]) {
-    own <- if (edit$after) list(code_at(body, edit$path))
-    body <- put_code(body, edit$path, as_block(c(own, edit$code)))
+    own <- list(code_at(body, edit$path))
+    new <- switch(edit$where, instead = edit$code, before = c(edit$code, own), after = c(own, edit$code))
+    body <- put_code(body, edit$path, as_block(new))
   }
   body(f) <- body
   attr(f, "srcref") <- NULL
   with_source(f)
 }
 
-# From the last place to the first; what comes after a statement before what is changed inside it.
+# From the last place to the first; what comes after a statement before what is changed inside it, and that before what
+# comes before it.
 with_text <- function(f, changes) {
   reference <- attr(f, "srcref")
   text <- as.character(reference, useSource = TRUE)
-  at <- vapply(changes, function(change) if (change$after) change$reference[[3]] + 0.5 else change$reference[[1]], 0)
+  at <- vapply(changes, function(change) {
+    switch(change$where, before = change$reference[[1]] - 0.5, after = change$reference[[3]] + 0.5, change$reference[[1]])
+  }, 0)
   columns <- vapply(changes, function(change) change$reference[[5]], 0L)
   for (change in changes[order(-at, -columns)]) text <- splice_text(text, change, reference)
   read_function(text, environment(f))
@@ -99,11 +104,8 @@ splice_text <- function(text, change, whole) {
   after <- substr(text[[last]], shift(last, spot[[6]]) + 1, nchar(text[[last]]))
   left <- sub("[^ \t].*$", "", text[[first]])
   new <- indented_code(change$code, left)
-  if (change$after) {
-    rest <- if (grepl("^ *#", after)) "" else sub("^[ ;]*", "", after)
-    if (nzchar(rest)) text[[last]] <- substr(text[[last]], 1, nchar(text[[last]]) - nchar(after))
-    return(append(text, c(new, if (nzchar(rest)) paste0(left, rest)), last))
-  }
+  if (change$where == "before") return(insert_before(text, new, first, before, left))
+  if (change$where == "after") return(insert_after(text, new, last, after, left))
   if (length(new)) {
     new[[1]] <- paste0(before, trimws(new[[1]], "left"))
     at <- if (grepl("^ *#", after)) 1 else length(new)
@@ -112,6 +114,41 @@ splice_text <- function(text, change, whole) {
     new <- paste0(before, after)
   }
   c(utils::head(text, first - 1), new, utils::tail(text, length(text) - last))
+}
+
+# What else stands on the line goes to a line of its own.
+insert_before <- function(text, new, at, before, left) {
+  if (!nzchar(trimws(before))) return(append(text, new, at - 1))
+  text[[at]] <- paste0(left, substring(text[[at]], nchar(before) + 1))
+  append(text, c(sub("[ ;]*$", "", before), new), at - 1)
+}
+
+insert_after <- function(text, new, at, after, left) {
+  rest <- if (grepl("^ *#", after)) "" else sub("^[ ;]*", "", after)
+  if (nzchar(rest)) text[[at]] <- substr(text[[at]], 1, nchar(text[[at]]) - nchar(after))
+  append(text, c(new, if (nzchar(rest)) paste0(left, rest)), at)
+}
+
+# Edits of the single statements within a place that speak of some code, which becomes other code.
+replacing_edits <- function(body, path, old, new) {
+  code <- code_at(body, path)
+  made <- replace_code(code, old, new)
+  if (same_code(made, code)) return(list())
+  if (is_block(code)) {
+    return(unlist(lapply(statement_paths(code, path), replacing_edits, body = body, old = old, new = new), recursive = FALSE))
+  }
+  parts <- if (is.call(code)) bodies_of(code)
+  changed <- which(!mapply(identical, lapply(as.list(made), plain_code), lapply(as.list(code), plain_code)))
+  inside <- length(parts) && all(changed %in% parts) && all(vapply(as.list(code)[changed], is_block, NA))
+  if (!inside) return(list(new_edit(path, list(made))))
+  unlist(lapply(changed, function(i) replacing_edits(body, c(path, i), old, new)), recursive = FALSE)
+}
+
+# The parts of a statement that are statements.
+bodies_of <- function(code) {
+  switch(call_name(code),
+    "for" = 4L, "while" = 3L, "repeat" = 2L, "if" = seq_along(code)[-(1:2)], "function" = 3L, integer()
+  )
 }
 
 indented_code <- function(statements, left) {

@@ -21,3 +21,6 @@ with_source <- function(f) {
   environment(again) <- environment(f)
   again
 }
+
+# Text of at most so many characters.
+shortened <- function(text, width) if (nchar(text) > width) paste0(substr(text, 1, width - 3), "...") else text

@@ -44,8 +44,6 @@ turned_statement <- function(turns, code) {
   )
 }
 
-shortened <- function(text, width) if (nchar(text) > width) paste0(substr(text, 1, width - 3), "...") else text
-
 turned_assignment <- function(turns, code) {
   name <- as.character(code[[2]])
   gain <- turned_gathering(turns, name, code)

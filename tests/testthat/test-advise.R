@@ -141,3 +141,47 @@ test_that("arguments that are no plain vectors, and functions of the user's own,
   several <- one_line("function(x, y) { for (i in seq_along(x)) x[i] <- x[i] + y[1] * length(y); x }")
   expect_gt(kept(several, list(x = c(1, 2), y = c(1, 2))), 0L)
 })
+
+test_that("what is taken out of a loop or worked out once is sure to give the same, wherever it runs", {
+  one_line <- function(text) eval(str2lang(text), new.env(parent = globalenv()))
+  rules_of <- function(text) as.data.frame(ds_advise(one_line(text)))[c("rule", "step")]
+  draws <- "function(x) { s <- 0; for (v in x) s <- max(0, s + exp(rnorm(1)) + exp(rnorm(1))); s }"
+  expect_false(any(rules_of(draws)$step == "hoisted"))
+  # only where `v` is above 0 may its logarithm be asked for
+  guarded <- "function(x) { s <- 0; for (v in x) s <- max(0, s + if (v > 0) log(v) + log(v)^2 else 0); s }"
+  expect_false(any(rules_of(guarded)$step == "hoisted"))
+  # a singular matrix stops only where it is asked for
+  singular <- "function(x, a) { s <- 0; for (v in x) if (v > 2) s <- max(0, s + sum(solve(a))); s }"
+  expect_false(any(rules_of(singular)$step == "hoisted"))
+  always <- ds_rewrite(one_line("function(x, a) { s <- 0; for (v in x) s <- max(0, s + sum(solve(a))); s }"))
+  expect_match(as.data.frame(always)$assumed, "does not stop")
+})
+
+test_that("rewritings take no name that is taken, and functions that call themselves are left", {
+  f <- function(g, v) {
+    at <- 5
+    by_key <- 2
+    t <- numeric(9)
+    for (i in seq_along(g)) t[g[i]] <- t[g[i]] + v[i]
+    t * at * by_key
+  }
+  expect_equal(ds_rewrite(f)$dedicated(c(1, 2, 1), c(1, 2, 3)), f(c(1, 2, 1), c(1, 2, 3)))
+  scope <- new.env()
+  scope$fact <- evalq(function(n) if (n < 2) 1 else n * fact(n - 1), scope)
+  each <- evalq(function(x) {
+    for (i in seq_along(x)) x[i] <- fact(x[i])
+    x
+  }, scope)
+  expect_length(ds_rewrite(each), 0)
+})
+
+test_that("a loop that something is taken out of keeps its comments", {
+  text <- c(
+    "function(rain, k) {", "  store <- 0", "  for (r in rain) {", "    # what stays", "    store <- store * exp(-k) # of the hour before",
+    "    # and what comes", "    store <- max(0, store + r)", "  }", "  store", "}"
+  )
+  f <- eval(parse(text = text, keep.source = TRUE))
+  hoisted <- function_source(ds_rewrite(f)$hoisted)
+  expect_identical(setdiff(text, hoisted), text[[5]])
+  expect_identical(setdiff(hoisted, text), c("  exp_k <- exp(-k)", "    store <- store * exp_k # of the hour before"))
+})

@@ -73,3 +73,22 @@ test_that("a run checks up to the time that it lets one evaluation take, while t
   expect_gte(limit(budget = 600, cell_limit = 10), 10)
   expect_lte(limit(budget = 60, cell_limit = 50), 6)
 })
+
+test_that("the C compiler's time is not held against a compiled stage", {
+  build <- internal("build_kernel")
+  local_in_package("build_kernel", function(...) {
+    Sys.sleep(3)
+    build(...)
+  })
+  slowly <- function(rain, keep) {
+    store <- 0.015625 # built by no other test
+    for (r in rain) store <- keep * store + r
+    store
+  }
+  study <- ds_study("Built slowly", rain_inputs, sizes = 20, cases = ds_cases("integer for double")) |>
+    ds_stage("r", slowly) |>
+    ds_stage("native", ds_compile(slowly))
+  agreement <- ds_agree(study, limit = 0.3)
+  expect_identical(unique(agreement$table$verdict), "identical")
+  expect_identical(nrow(agreement$unchecked), 0L)
+})
