@@ -56,5 +56,6 @@ in_blocks <- function(fx, found, count, vectors) {
   list(fill_code(quote(for (.b in seq_len(ceiling(.n / .l))) {
     .at <- (.l * (.b - 1) + 1):min(.l * .b, .n)
     .o[.at] <- .v
-  }), list(.b = as.name(fresh_name("block", fx$used)), .n = count, .l = block_length, .at = at, .o = found$.o, .v = value)))
+  }), list(.b = as.name(fresh_name("block", fx$used)), .n = count, .l = block_length, .at = at, .o = found$.o,
+    .v = value)))
 }

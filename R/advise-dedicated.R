@@ -131,7 +131,8 @@ counted_by <- function(fx, target, keys, added) {
     return(list(call("<-", target, call("+", target, times))))
   }
   own <- list(
-    .t = target, .k = keys, .v = added$code, .b = as.name(fresh_name("by_key", fx$used)), .at = as.name(fresh_name("at", fx$used))
+    .t = target, .k = keys, .v = added$code, .b = as.name(fresh_name("by_key", fx$used)),
+      .at = as.name(fresh_name("at", fx$used))
   )
   lapply(list(
     quote(.b <- rowsum(.v, .k)), quote(.at <- as.integer(rownames(.b))), quote(.t[.at] <- .t[.at] + as.vector(.b))

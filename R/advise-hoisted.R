@@ -187,7 +187,8 @@ repeated_finding <- function(fx, loop, code, path) {
   costly <- Filter(function(one) call_name(one) %in% costly_calls && is_steady(one, character()), calls_within(code))
   costly <- lapply(costly, plain_code)
   sure <- lapply(sure_calls(code), plain_code)
-  twice <- Filter(function(one) sum(vapply(costly, identical, NA, one)) > 1 && any(vapply(sure, identical, NA, one)), costly)
+  twice <- Filter(function(one) sum(vapply(costly, identical, NA, one)) > 1 && any(vapply(sure, identical, NA, one)),
+    costly)
   if (length(twice) == 0) return(NULL)
   own <- as.name(fresh_name(hoisted_name(twice[[1]]), fx$used))
   edits <- list(new_edit(path, list(call("<-", own, twice[[1]]), replace_code(code, twice[[1]], own))))

@@ -11,11 +11,10 @@
 #' @param seconds How long the profile may take.
 #' @return A `ds_advice`. `as.data.frame()` gives a tibble, one row per finding: `line` (of the function's source),
 #' `rule` (see [ds_rules()]),
-#'   `reason`, `suggestion` (code to write instead, or what to do), `share` (of the time of a call, 0 to 1; only
-#'   with `args`), `changes` (`"nothing"`, `"rounding"` or `"random stream"`: what following it does to the result),
+#'   `reason`, `suggestion` (code to write instead, or what to do), `share` (of the time of a call, 0 to 1; only with
+#'   `args`), `changes` (`"nothing"`, `"rounding"` or `"random stream"`: what following it does to the result),
 #'   `assumed` (what is taken for granted), `step` (of [ds_rewrite()] that follows it; `""`: left to you), `function`
-#'   (`f`, or
-#'   the helper of yours that the line is in).
+#'   (`f`, or the helper of yours that the line is in).
 #' @section Errors: `ds_error_input` where `f` is no R function, or `args` is no named list; an error of `f` itself
 #' is signalled
 #'   as it is.

@@ -1,12 +1,10 @@
 #' From a slow function to a fast one: rewrite, compile, check, time, decide
 #'
 #' The whole job in one call. Reads the function for what makes it slow ([ds_advise()]), rewrites it by one kind of
-#' change at
-#' a time and by all of them on top of one another ([ds_rewrite()]), compiles the original and the rewritten forms
-#' ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees (but where a
-#' loop of the original over
-#' `1:n` or `2:n` counts down because `n` is less), and
-#' times the rest over the ladder of sizes ([ds_time()]).
+#' change at a time and by all of them on top of one another ([ds_rewrite()]), compiles the original and the rewritten
+#' forms ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees (but where
+#' a loop of the original over `1:n` or `2:n` counts down because `n` is less), and times the rest over the ladder of
+#' sizes ([ds_time()]).
 #'
 #' @param f The slow function: written in R.
 #' @param inputs A function of the size that gives the arguments as a named list, as for [ds_study()]; or
@@ -21,11 +19,9 @@
 #' @return A `ds_climb`, which is a `ds_result` as from [ds_run()] (figures, [ds_report()] and [ds_save()] take it),
 #' with `climb`: a
 #'   list of `advice`, `rewriting`, `steps` (a tibble: `stage`, `made_by`, `changes`, `agreement`, `speedup` at the
-#'   largest size
-#'   that the original was timed at), `kept_out` (a tibble of
-#'   rewritings that disagreed: `stage`, `verdict`, `where`, `reason`) and `winner` (list of `stage`, `kernel`,
-#'   `source`, and of the largest size that it was timed at: `size`,
-#'   `seconds`).
+#'   largest size that the original was timed at), `kept_out` (a tibble of rewritings that disagreed: `stage`,
+#'   `verdict`, `where`, `reason`) and `winner` (list of `stage`, `kernel`, `source`, and of the largest size that it
+#'   was timed at: `size`, `seconds`).
 #' @section Errors: `ds_error_input` where `f` is no R function, and where there are no `inputs`: the message then
 #' says what is needed, and
 #'   with `args` proposes the code (the condition's `proposal`).

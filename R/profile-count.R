@@ -1,8 +1,7 @@
 # How often each statement of a function runs, and what it allocates: an instrumented copy, run once.
 
-# A copy in which each statement of each block first leaves a mark: list(kernel, statements, counts). `mark` makes
-# the code of
-# a mark from its number; `statements` tells of each its kernel (number), line, and operations.
+# A copy in which each statement of each block first leaves a mark: list(kernel, statements, counts). `mark` makes the
+# code of a mark from its number; `statements` tells of each its kernel (number), line, and operations.
 instrumented <- function(f, mark) {
   kernels <- own_functions(f)
   statements <- list()

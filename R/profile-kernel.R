@@ -1,10 +1,9 @@
 #' Where the time of a function goes, line by line
 #'
 #' Three looks that never run together: R's own sampling profiler while the function is called again and again
-#' (`share`); one run of an
-#' instrumented copy that counts how often every statement runs (exact); one that logs what each allocates. Helpers
-#' of yours that
-#' the function calls are looked into; functions of others are named, with the line that calls them.
+#' (`share`); one run of an instrumented copy that counts how often every statement runs (exact); one that logs what
+#' each allocates. Helpers of yours that the function calls are looked into; functions of others are named, with the
+#' line that calls them.
 #'
 #' @param f A function written in R.
 #' @param args The arguments of the call, as a named list.
@@ -13,10 +12,9 @@
 #'   * `lines`, a tibble, a row for each line of source: `function` (`""` for `f`, else the helper), `line`,
 #'   `source`, `share` (of the time, 0 to
 #'     1, in which the line or what it calls ran), `own` (the share in which no other line of yours ran below it),
-#'     `runs` (how often its
-#'     first statement ran), `operations` and `assignments` (runs times those of the line), `bytes` (that the line
-#'     allocated in vectors of more than 128
-#'     bytes; `NA` where the run has too many statements to log);
+#'     `runs` (how often its first statement ran), `operations` and `assignments` (runs times those of the line),
+#'     `bytes` (that the line allocated in vectors of more than 128 bytes; `NA` where the run has too many statements
+#'     to log);
 #'   * `calls`, a tibble of functions of others: `called`, `function`, `line`, `share`;
 #'   * `seconds` (of one call, while it is sampled), `evaluations`, `samples`, `precision` (half the width of the
 #'   widest 95 % interval of a share),

@@ -69,8 +69,7 @@ read_stacks <- function(lines) {
 }
 
 # A row for each sample and own line on its stack: `sample`, `kernel` (number), `line`, `innermost`, `called` (the
-# function of
-# others that the line is in), `top` (the function that ran).
+# function of others that the line is in), `top` (the function that ran).
 stack_lines <- function(read) {
   rows <- lapply(seq_along(read$stacks), function(i) {
     tokens <- read$stacks[[i]]

@@ -1,25 +1,19 @@
 #' Rewrite a slow function, one kind of change at a time
 #'
 #' Applies the rewritings that [ds_advise()] proposes: `filled` (a result that grew is allocated once), `hoisted`
-#' (what is
-#' the same at every turn is worked out before the loop), `vector` (whole vectors in place of element loops),
-#' `dedicated`
-#' (R's own function for the job) and `blocked` (long vector expressions a block at a time). Each step stands on the
-#' ones
-#' before it. Nothing is run: a change is made only where the code shows that values stay as they are, or change by
-#' rounding or in the order of random draws only, as far as what is listed under `assumed` holds. Let [ds_agree()]
-#' check it;
-#' [ds_climb()] does.
+#' (what is the same at every turn is worked out before the loop), `vector` (whole vectors in place of element loops),
+#' `dedicated` (R's own function for the job) and `blocked` (long vector expressions a block at a time). Each step
+#' stands on the ones before it. Nothing is run: a change is made only where the code shows that values stay as they
+#' are, or change by rounding or in the order of random draws only, as far as what is listed under `assumed` holds.
+#' Let [ds_agree()] check it; [ds_climb()] does.
 #'
 #' @param f A function written in R.
 #' @param rules Which rules may be followed: names of rules or of steps (see [ds_rules()]). By default all.
 #' @param args Arguments of one call, as a named list. What they are settles what the code leaves open.
-#' @return A `ds_rewriting`: a list with a function for each step that changed something, named by the step, the last
-#' one
-#'   furthest. `as.data.frame()` gives a tibble, a row for each change: `step`, `rule`, `line` (of the
+#' @return A `ds_rewriting`: a list with a function for each step that changed something, named by the step, the
+#'   last one furthest. `as.data.frame()` gives a tibble, a row for each change: `step`, `rule`, `line` (of the
 #'   function as it was before that change), `changes` (`"nothing"`, `"rounding"`, `"random stream"`), `assumed` and
-#'   `reason`. Printing shows each
-#'   step as a difference of lines.
+#'   `reason`. Printing shows each step as a difference of lines.
 #' @section Errors: `ds_error_input` where `f` is no R function or a rule is unknown.
 #' @examples
 #' melt <- function(temp, base) {

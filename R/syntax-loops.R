@@ -17,9 +17,8 @@ read_loops <- function(f, arguments = list()) {
 }
 
 # list(values, stored, written, whole, captured): what variables are given, those of which elements are written, how
-# often
-# each is assigned in whole or in part, those that are taken apart, gone over or summed up somewhere, and those that
-# functions made inside speak of.
+# often each is assigned in whole or in part, those that are taken apart, gone over or summed up somewhere, and those
+# that functions made inside speak of.
 names_in_code <- function(code) {
   stores <- Filter(function(one) is.call(one[[2]]), calls_in(code, c("<-", "=", "<<-")))
   list(

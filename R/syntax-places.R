@@ -88,7 +88,8 @@ with_text <- function(f, changes) {
   reference <- attr(f, "srcref")
   text <- as.character(reference, useSource = TRUE)
   at <- vapply(changes, function(change) {
-    switch(change$where, before = change$reference[[1]] - 0.5, after = change$reference[[3]] + 0.5, change$reference[[1]])
+    switch(change$where, before = change$reference[[1]] - 0.5, after = change$reference[[3]] + 0.5,
+      change$reference[[1]])
   }, 0)
   columns <- vapply(changes, function(change) change$reference[[5]], 0L)
   for (change in changes[order(-at, -columns)]) text <- splice_text(text, change, reference)
@@ -135,7 +136,8 @@ replacing_edits <- function(body, path, old, new) {
   made <- replace_code(code, old, new)
   if (same_code(made, code)) return(list())
   if (is_block(code)) {
-    return(unlist(lapply(statement_paths(code, path), replacing_edits, body = body, old = old, new = new), recursive = FALSE))
+    return(unlist(lapply(statement_paths(code, path), replacing_edits, body = body, old = old, new = new),
+      recursive = FALSE))
   }
   parts <- if (is.call(code)) bodies_of(code)
   changed <- which(!mapply(identical, lapply(as.list(made), plain_code), lapply(as.list(code), plain_code)))

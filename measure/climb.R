@@ -1,6 +1,6 @@
 # Climbs of slow kernels (measure/climb/kernels.R): the best stage that agrees, over the original, at the largest
-# size; and
-# does advice name the hot line first? Arguments: seconds of timing a kernel (8), and names of kernels (all).
+# size; and does advice name the hot line first? Arguments: seconds of timing a kernel (8), and names of kernels
+# (all).
 library(deepstride)
 source(file.path("measure", "climb", "kernels.R"), keep.source = TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))

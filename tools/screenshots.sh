@@ -88,7 +88,7 @@ terminal compile "compile route.R --function route --like 'rain=double(10), keep
   "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A6 DS_FOR_UP"
 terminal advise "advise studies/slow.R --function snowmelt"
 terminal profile "profile studies/slow.R --function snowmelt --args 'temp=rnorm(4000, 2, 6), snow=runif(4000), base=0.5, factor=3' --out profile"
-terminal climb "climb studies/slow.R --function route --inputs rain_record --out climb > climb.txt; head -34 climb.txt"
+terminal climb "climb studies/routing.R --function route_grown --inputs rain_record --out climb > climb.txt; head -34 climb.txt"
 terminal inspect "Rscript inspect.R"
 
 for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done

@@ -39,17 +39,6 @@ interpolate <- function(px, py, gx, gy, rain, power) {
   out
 }
 
-# Water let out of a leaky reservoir, hour by hour.
-route <- function(rain, keep) {
-  out <- numeric(0)
-  store <- 0
-  for (r in rain) {
-    store <- keep * store + r
-    out <- c(out, (1 - keep) * store)
-  }
-  out
-}
-
 snow_record <- function(n) {
   list(temp = 4 * sin(seq_len(n) / 58) + rnorm(n, 0, 3), snow = rgamma(n, 0.2, 0.1), base = 0.5, factor = 3.2)
 }
@@ -60,5 +49,3 @@ gauge_record <- function(n) {
     rain = rgamma(24, 2, 0.4), power = 2
   )
 }
-
-rain_record <- function(n) list(rain = rgamma(n, 0.3, 0.1), keep = 0.85)

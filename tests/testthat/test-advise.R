@@ -177,7 +177,8 @@ test_that("rewritings take no name that is taken, and functions that call themse
 
 test_that("a loop that something is taken out of keeps its comments", {
   text <- c(
-    "function(rain, k) {", "  store <- 0", "  for (r in rain) {", "    # what stays", "    store <- store * exp(-k) # of the hour before",
+    "function(rain, k) {", "  store <- 0", "  for (r in rain) {", "    # what stays",
+      "    store <- store * exp(-k) # of the hour before",
     "    # and what comes", "    store <- max(0, store + r)", "  }", "  store", "}"
   )
   f <- eval(parse(text = text, keep.source = TRUE))
