@@ -61,19 +61,21 @@ text_patterns <- list(
 
 find_grown <- function(fx, loop) {
   lapply(appends_in(fx, loop, append_patterns), function(one) {
-    growth_finding(fx, loop, one, "`%s` grows by an element at a time: each copies all before it", filling_edits)
+    growth_finding(fx, loop, one, "`%s` grows at every turn: all that was there before is copied each time", filling_edits)
   })
 }
 
 find_grown_rows <- function(fx, loop) {
   lapply(appends_in(fx, loop, row_patterns), function(one) {
-    growth_finding(fx, loop, one, "`%s` grows by a row at a time: each copies all before it", collecting_edits)
+    side <- if (call_name(bare_code(one$code)[[3]]) == "rbind") "row" else "column"
+    growth_finding(fx, loop, one, paste0("`%s` grows by a ", side, " at a time: all before it is copied each time"),
+      collecting_edits)
   })
 }
 
 find_grown_text <- function(fx, loop) {
   lapply(appends_in(fx, loop, text_patterns), function(one) {
-    growth_finding(fx, loop, one, "`%s` grows by a piece of text at a time: each copies all before it", joining_edits)
+    growth_finding(fx, loop, one, "`%s` grows by a piece of text at a time: all before it is copied each time", joining_edits)
   })
 }
 

@@ -78,7 +78,7 @@ note_rules <- function() {
 
 draw_rules <- function() {
   list(
-    new_rule("single draws", "", "random numbers are drawn one at a time",
+    new_rule("single draws", "hoisted", "random numbers are drawn one at a time",
       function(fx) in_loops(fx, find_draws),
       fires = list("function(n) { level <- 0; for (i in seq_len(n)) level <- max(0, level + rnorm(1)); level }"),
       quiet = list("function(n) cumsum(rnorm(n))")
@@ -101,7 +101,7 @@ draw_rules <- function() {
 
 # What prints in an outermost loop, a finding for each function.
 find_output <- function(fx, loop) {
-  if (length(loop$around)) return(NULL)
+  if (length(loop$around) || any(waiting_calls %in% all.names(loop$code))) return(NULL)
   heads <- unique(vapply(calls_in(loop$code, c("print", "cat", "message")), call_name, ""))
   lapply(heads, function(head) {
     loop_finding(loop, sprintf("`%s()` writes at every turn", head),
@@ -168,15 +168,22 @@ is_worked_out <- function(code, fx) {
 find_row_walk <- function(fx, loop) {
   if (loop$head != "for" || !loop$inner || length(loop$around) == 0) return(NULL)
   outer <- code_at(fx$body, loop$around[[length(loop$around)]])
-  if (call_name(outer) != "for") return(NULL)
+  if (call_name(outer) != "for" || as.character(outer[[2]]) %in% all.vars(loop$range)) return(NULL)
   rows <- Filter(function(one) {
     length(one) == 4 && identical(one[[3]], outer[[2]]) && identical(one[[4]], as.name(loop$var))
   }, calls_in(loop$code, "["))
-  if (length(rows) == 0) return(NULL)
+  written <- vapply(rows, function(one) writes_elements(one[[2]], loop$code), NA)
+  if (length(rows) == 0 || any(written)) return(NULL)
   list(loop_finding(loop, sprintf("`%s` is walked along its rows, and R keeps it by columns", spelled(rows[[1]])),
     suggestion = sprintf("let the loop over `%s` be the inner one, where the order does not matter",
       as.character(outer[[2]]))
   ))
+}
+
+writes_elements <- function(target, code) {
+  any(vapply(calls_in(code, c("<-", "=")), function(one) {
+    is.call(one[[2]]) && identical(target_name(one[[2]]), as.character(target))
+  }, NA))
 }
 
 find_pasted <- function(fx, loop) {
@@ -209,10 +216,30 @@ find_draws <- function(fx, loop) {
   if (loop$head != "for" || !loop$inner || is.null(whole_loop(fx, loop)$why)) return(NULL)
   draws <- Filter(function(one) length(one) > 1 && same_code(one[[2]], 1), calls_in(loop$code, drawing_calls))
   if (length(draws) == 0) return(NULL)
-  list(loop_finding(loop, sprintf("`%s` draws one number at every turn", spelled(draws[[1]])),
+  edits <- drawing_edits(fx, loop, draws)
+  list(loop_finding(loop, sprintf("`%s` draws one number at every turn", spelled(draws[[1]])), edits,
+    assumed = if (length(edits)) rising_range(loop$range),
     suggestion = "draw them all before the loop, and take them by place: the same numbers where a turn draws once",
     changes = if (length(draws) > 1) "random stream" else "nothing"
   ))
+}
+
+# One draw in each turn, whatever happens in it, and nothing else that may draw: all of them before the loop.
+drawing_edits <- function(fx, loop, draws) {
+  heads <- unique(vapply(calls_within(loop$code), call_name, ""))
+  plain <- c(harmless_calls(), unlist(elementwise_calls), steady_calls, drawing_calls, "for", "{", "<-", "=", "if", "max",
+    "min")
+  steady <- all(vapply(as.list(draws[[1]])[-(1:2)], is_steady, NA,
+    c(loop$changed, loop$var)))
+  sure <- any(vapply(loop$body, function(code) {
+    any(vapply(sure_calls(bare_code(code)), identical, NA, draws[[1]]))
+  }, NA))
+  if (length(draws) != 1 || !steady || !sure || !counts_from_one(loop$range) || !all(heads %in% plain) ||
+    loop$var %in% assigned_names(loop$code[[4]])) return(NULL)
+  own <- as.name(fresh_name("draws", fx$used))
+  all <- as.call(append(as.list(draws[[1]][-2]), count_code(fx, loop$range), 1))
+  c(list(new_edit(loop$path, list(call("<-", own, all)), "before")),
+    replacing_edits(fx$body, loop$path, draws[[1]], call("[", own, as.name(loop$var))))
 }
 
 find_frame_cells <- function(fx, loop) {

@@ -2,6 +2,19 @@
 
 vector_rules <- function() {
   list(
+    new_rule("outer product", "vector", "every product of two vectors' elements is worked out by itself",
+      function(fx) in_loops(fx, find_outer),
+      fires = list(function(a, b) {
+        out <- matrix(0, length(a), length(b))
+        for (i in seq_along(a)) for (j in seq_along(b)) out[i, j] <- a[i] * b[j]
+        out
+      }),
+      quiet = list(function(a, b) {
+        out <- matrix(0, length(a), length(b))
+        for (i in seq_along(a)) for (j in seq_along(b)) out[i, j] <- a[i] * i
+        out
+      })
+    ),
     new_rule("element loop", "vector", "a loop works out element by element what R does for whole vectors",
       function(fx) in_loops(fx, function(fx, loop) find_whole(fx, loop, FALSE)),
       fires = list(
@@ -37,6 +50,28 @@ vector_rules <- function() {
       function(fx) find_applied(fx),
       fires = list(function(depth) sapply(depth, function(d) 2 * d^1.5), function(depth) vapply(depth, sqrt, 0)),
       quiet = list(function(depth) sapply(depth, function(d) sum(seq_len(d))))
+    ),
+    new_rule("loop around a recurrence", "vector",
+      "the turns of a loop are done at once, those of the loop inside go on in order",
+      function(fx) in_loops(fx, find_nested),
+      fires = list(function(m, k) {
+        out <- m
+        for (i in seq_len(nrow(m))) {
+          store <- 0
+          for (j in seq_len(ncol(m))) {
+            store <- max(0, k * store + m[i, j] - 2)
+            out[i, j] <- store
+          }
+        }
+        out
+      }),
+      quiet = list(function(m, k) {
+        store <- 0
+        for (i in seq_len(nrow(m))) {
+          for (j in seq_len(ncol(m))) store <- max(0, k * store + m[i, j] - 2)
+        }
+        store
+      })
     ),
     new_rule("turns in order", "",
       "turns that need one another, or end the loop, can't be done at once: compiling is the way",
@@ -94,14 +129,52 @@ rising_range <- function(range) {
   if (!is.null(found) && is.numeric(found$.a) && !is.numeric(found$.b)) sprintf("`%s` goes up", spelled(range))
 }
 
+# A loop around one that can't be done at once.
+find_nested <- function(fx, loop) {
+  inner <- Filter(function(one) one$inner && encloses(loop, one), fx$loops)
+  if (all(vapply(inner, function(one) is.null(whole_loop(fx, one)$why), NA))) return(NULL)
+  nested <- nested_loop(fx, loop)
+  if (!is.null(nested$why)) return(NULL)
+  list(loop_finding(loop, sprintf("turns over `%s` need nothing of one another: all can be done at once", loop$var),
+    list(new_edit(loop$path, nested$statements)), nested$changes, assumed = whole_assumed(fx, loop)
+  ))
+}
+
+encloses <- function(outer, loop) any(vapply(loop$around, identical, NA, outer$path))
+
+find_outer <- function(fx, loop) {
+  nest <- nest_of(loop$code)
+  if (length(nest$vars) != 2) return(NULL)
+  found <- match_code(quote(.o[.i, .j] <- .x[.i] * .y[.j]), nest$body)
+  if (is.null(found) || !identical(vapply(found[c(".i", ".j")], spelled, "", USE.NAMES = FALSE), nest$vars)) return(NULL)
+  vectors <- list(found$.x, found$.y)
+  whole <- mapply(function(x, range) is.name(x) && has_length_of(fx, as.character(x), range), vectors, nest$ranges)
+  full <- mapply(function(range, extent) is_full(fx, as.character(found$.o), range, extent, 2), nest$ranges, 1:2)
+  read <- vapply(nest$vars, function(name) is_read_after(fx, loop, name), NA)
+  if (!all(whole, full) || any(read) || !is.null(strange_argument(fx, loop))) return(NULL)
+  loop_finding(loop, "nested loops work out an outer product",
+    list(new_edit(loop$path, list(fill_code(quote(.o[] <- outer(.x, .y)), found)))), "rounding")
+}
+
 # A loop whose turns need one another, and that no dedicated function replaces.
 find_carried <- function(fx, loop) {
-  if (!loop$inner) return(NULL)
+  if (!loop$inner || gains_nothing(loop)) return(NULL)
   whole <- whole_loop(fx, loop)
   if (is.null(whole$why) || length(grown_in(fx, loop))) return(NULL)
+  around <- Filter(function(one) encloses(one, loop), fx$loops)
+  if (any(vapply(around, function(one) is.null(nested_loop(fx, one)$why), NA))) return(NULL)
   list(loop_finding(loop, sprintf("can't be done for all turns at once: %s", whole$why),
     suggestion = "compile it: `ds_compile()` runs the loop as it is"
   ))
+}
+
+# A turn that waits for somebody or draws, or that is spent in functions of whole matrices.
+waiting_calls <- c("readline", "readLines", "scan", "Sys.sleep", "plot", "lines", "points", "polygon", "segments")
+matrix_calls <- c("%*%", "crossprod", "tcrossprod", "solve", "qr", "chol", "svd", "eigen", "fft", "lm", "optim")
+
+gains_nothing <- function(loop) {
+  heads <- all.names(loop$code)
+  any(waiting_calls %in% heads) || (any(matrix_calls %in% heads) && !any(c("[", "[[") %in% heads))
 }
 
 # A result that grows is what to change first.

@@ -22,7 +22,7 @@ as_choice <- function(turns, code) {
     no <- bare_code(code[[4]])
     if (is.call(no) && call_name(no) == "if" && length(no) == 4) no <- as_choice(turns, no) %||% no
     if (!is.call(no) || call_name(no) != "<-" || !same_code(no[[2]], yes[[2]]) || may_warn(no[[3]])) return(NULL)
-    if (!is.null(gathering_of(yes)) || !is.null(gathering_of(no))) return(NULL)
+    if (!turns$nested && !(is.null(gathering_of(yes)) && is.null(gathering_of(no)))) return(NULL)
     return(call("<-", yes[[2]], call("if", code[[2]], yes[[3]], no[[3]])))
   }
   name <- if (is.name(yes[[2]])) as.character(yes[[2]]) else ""
@@ -39,6 +39,7 @@ turned_ways <- function(turns, code, test) {
     inner$way <- NULL
     made <- turned_statements(inner, statements_in(way))
     turns$why <- turns$why %||% inner$why
+    turns$promoted <- inner$promoted
     turns$changes <- inner$changes
     if (!is.null(made)) as.call(c(as.name("{"), made))
   })
@@ -75,6 +76,7 @@ turned_way <- function(turns, code, wanted, picked) {
   }
   made <- turned_statements(way, statements)
   turns$why <- turns$why %||% way$why
+  turns$promoted <- way$promoted
   turns$changes <- way$changes
   turns$used <- way$used
   turns$renamed <- way$renamed

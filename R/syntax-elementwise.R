@@ -47,6 +47,9 @@ new_turns <- function(fx, loop) {
   turns$used <- fx$used
   turns$why <- NULL
   turns$inside <- FALSE
+  turns$nested <- FALSE
+  turns$promoted <- character()
+  turns$singles <- character()
   turns$renamed <- list()
   turns
 }
@@ -88,7 +91,7 @@ turned <- function(turns, code) {
 # What does not go with the turns is one value.
 turned_operand <- function(turns, code) {
   part <- turned(turns, code)
-  if (is.null(part) || part$each || is_single(turns$fx, turns$loop, part$code)) return(part)
+  if (is.null(part) || part$each || is_single(turns$fx, turns$loop, part$code, turns$singles)) return(part)
   cannot(turns, "`%s` may hold more than one value", shortened(spelled(code), 40))
 }
 
@@ -107,7 +110,7 @@ turned_draw <- function(turns, code) {
   if (is.null(more)) return(NULL)
   made <- as.call(append(as.list(more$code), turn_count(turns), 1))
   drawn <- sum(all.names(turns$loop$code) %in% c(drawing_calls, "sample", "sample.int"))
-  turns$changes <- c(turns$changes, if (drawn > 1) "random stream" else "nothing")
+  turns$changes <- c(turns$changes, if (drawn > 1 || turns$nested) "random stream" else "nothing")
   list(code = made, each = TRUE)
 }
 
@@ -184,7 +187,7 @@ turned_element <- function(turns, code) {
   indices <- turned_indices(turns, code)
   if (is.null(indices)) return(NULL)
   written <- turns$stores[[name]]
-  if (!is.null(written) && !identical(written, spelled(code))) {
+  if (!is.null(written) && !identical(written, spelled(code)) && !is_own_row(turns, code)) {
     return(cannot(turns, "`%s` is read where an earlier turn may have written it", spelled(code)))
   }
   if (is.null(written) && name %in% turns$changed) {

@@ -48,7 +48,7 @@ gathering_of <- function(code) {
 }
 
 turned_gathering <- function(turns, name, code) {
-  if (name %in% turns$temps) return(NULL)
+  if (turns$nested || name %in% turns$temps) return(NULL)
   written <- writes_of(name, turns$loop$code)
   alone <- sum(all.names(turns$loop$code) == name) == sum(vapply(written, function(one) gathering_size(one, name), 0))
   gain <- gathering_of(code)
@@ -153,8 +153,10 @@ shared_value <- function(turns, name, code) {
     found <- match_code(kept$pattern, code)
     if (is.null(found) || !identical(found$.a, as.name(name)) || turns$inside) next
     if (name %in% c(all.vars(found$.e), all.vars(found$.k))) next
+    before <- turns$why
     share <- turned_operand(turns, found$.k)
     added <- turned_operand(turns, found$.e)
+    turns$why <- before
     if (is.null(share) || is.null(added) || share$each) next
     added <- if (added$each) added$code else call("rep", added$code, turn_count(turns))
     filled <- list(.k = share$code, .e = added)

@@ -40,6 +40,7 @@ turned_statement <- function(turns, code) {
     "{" = turned_statements(turns, statements_in(code)),
     "<-" = if (is.name(code[[2]])) turned_assignment(turns, code) else turned_store(turns, code),
     "if" = turned_if(turns, code),
+    "for" = turned_inner(turns, code),
     cannot(turns, "`%s` is no assignment", shortened(spelled(code), 40))
   )
 }
@@ -53,7 +54,18 @@ turned_assignment <- function(turns, code) {
   }
   value <- turned(turns, code[[3]])
   if (is.null(value)) return(NULL)
-  if (value$each) turns$temps <- union(turns$temps, name) else turns$changed <- setdiff(turns$changed, name)
+  if (value$each) {
+    note_promoted(turns, name)
+    turns$temps <- union(turns$temps, name)
+    turns$changed <- union(turns$changed, name)
+  } else if (name %in% c(turns$temps, turns$promoted)) {
+    value <- turned_operand(turns, code[[3]])
+    if (is.null(value)) return(NULL)
+    value$code <- call("rep", value$code, turn_count(turns))
+    turns$temps <- union(turns$temps, name)
+  } else {
+    turns$changed <- setdiff(turns$changed, name)
+  }
   list(call("<-", code[[2]], value$code))
 }
 

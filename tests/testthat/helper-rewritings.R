@@ -34,6 +34,38 @@ element_loop <- function(seed) {
   eval(parse(text = text, keep.source = TRUE), program_scope)
 }
 
+# A loop over the rows of `m` around one along them, which carries a store.
+row_loop <- function(seed) {
+  set.seed(seed)
+  terms <- c("m[i, j]", "store", "run", "x[i]", "k", "j", "out[i, j - 1]", "m[i, j - 1]", "abs(store)", "d")
+  term <- function() pick(terms)
+  value <- function() sprintf(pick("%s + %s", "%s - 0.5 * %s", "max(%s, %s)", "min(%s, %s) + 1"), term(), term())
+  test <- function() paste(term(), pick("<", ">"), term())
+  statement <- function() {
+    switch(pick(1:9),
+      sprintf("out[i, j] <- %s", value()), sprintf("store <- 0.5 * store + %s", term()),
+      sprintf("if (%s) run <- run + 1 else run <- 0", test()), sprintf("if (%s) out[i, j] <- %s", test(), value()),
+      sprintf("x[i] <- x[i] + %s", term()), sprintf("m[i, j] <- %s", value()), sprintf("d <- %s", value()),
+      sprintf("if (%s) {\n        out[i, j] <- d\n        x[i] <- %s\n      }", test(), value()),
+      sprintf("if (%s) store <- %s", test(), term())
+    )
+  }
+  text <- c(
+    "function(m, x, k) {", "  out <- m", sprintf("  for (i in %s) {", pick("seq_len(nrow(m))", "seq_along(x)", "2:nrow(m)")),
+    sprintf("    store <- %s", pick("0", "x[i]", "k")), "    run <- 0", "    d <- 1",
+    sprintf("    for (j in %s) {", pick("2:ncol(m)", "2:3")),
+    paste0("      ", vapply(seq_len(pick(1:4)), function(one) statement(), "")), "    }",
+    sprintf("    x[i] <- %s", pick("store", "run + d", "x[i] + store")), "  }", "  list(out, m, x)", "}"
+  )
+  eval(parse(text = text, keep.source = TRUE), program_scope)
+}
+
+row_arguments <- function(seed) {
+  set.seed(seed)
+  n <- pick(1, 2, 3, 6)
+  list(m = matrix(round(rnorm(4 * n), 1), n), x = round(rnorm(n), 1), k = pick(0, 0.5))
+}
+
 element_arguments <- function(seed) {
   set.seed(seed)
   n <- pick(2, 3, 7, 20)

@@ -102,7 +102,48 @@ test_that("random loops give what their rewriting declares", {
     f <- eval(parse(text = random_program(seed), keep.source = TRUE), program_scope)
     expect_null(rewriting_mismatch(seed, f, lapply(1:2, function(round) random_arguments(seed, round))))
   }
-  expect_gt(programs$steps, 40)
+  for (seed in 1:25) expect_null(rewriting_mismatch(seed, row_loop(seed), lapply(seed + 1:3, row_arguments)))
+  expect_gt(programs$steps, 60)
+})
+
+test_that("a variable that is one value first and one for each turn then is followed", {
+  total <- function(x) {
+    t <- 0
+    for (i in seq_along(x)) {
+      d <- 1
+      d <- x[i]
+      t <- t + d * 2
+    }
+    t
+  }
+  expect_equal(ds_rewrite(total)[[1]](1:4 / 2), total(1:4 / 2))
+})
+
+test_that("a loop around a recurrence is done at once, and keeps the order along it", {
+  stores <- function(m) {
+    for (i in 1:nrow(m)) for (j in 2:ncol(m)) m[i, j] <- max(0, 0.9 * m[i, j - 1] + m[i, j] - 1)
+    m
+  }
+  m <- matrix(c(3, 0, 2, 1, 5, 2, 0.5, 4), 2)
+  expect_identical(ds_rewrite(stores)$vector(m), stores(m))
+  # what one row takes from the row before can't
+  mixed <- function(m) {
+    for (i in 2:nrow(m)) for (j in 2:ncol(m)) m[i, j] <- 0.9 * m[i, j - 1] + m[i - 1, j]
+    m
+  }
+  expect_length(ds_rewrite(mixed), 0)
+})
+
+test_that("single draws come before the loop only where every turn makes just one", {
+  one_line <- function(text) eval(str2lang(text), globalenv())
+  steps <- ds_rewrite(one_line("function(n) { s <- 0; for (i in 1:n) s <- max(0, s + rnorm(1, 1, 2)); s }"))
+  expect_identical(with_seed(3, steps$hoisted(9)), with_seed(3, attr(steps, "original")(9)))
+  for (text in c(
+    "function(n) { s <- 0; for (i in 1:n) if (s < 3) s <- max(0, s + rnorm(1)); s }",
+    "function(n) { s <- 0; for (i in 1:n) s <- max(0, s + rnorm(1) * runif(1)); s }",
+    "function(n) { s <- 0; for (i in 1:n) s <- max(0, s + rnorm(1, s)); s }",
+    "function(n, f) { s <- 0; for (i in 1:n) s <- max(0, s + rnorm(1) + f(i)); s }"
+  )) expect_length(ds_rewrite(one_line(text)), 0)
 })
 
 test_that("arguments that are no plain vectors, and functions of the user's own, are left as they are", {
