@@ -18,6 +18,11 @@ dedicated_rules <- function() {
           out <- numeric(nrow(m))
           for (i in seq_len(nrow(m))) out[i] <- mean(m[i, ])
           out
+        },
+        function(rain) {
+          out <- numeric(length(rain))
+          for (i in seq_along(rain)) out[i] <- max(rain[1:i])
+          out
         }
       ),
       quiet = list(function(rain, keep) {
@@ -85,7 +90,9 @@ key_rules <- function() {
     ),
     new_rule("margin by apply", "dedicated", "`apply()` calls a function a row that R has for all rows",
       find_margins,
-      fires = list(function(m) apply(m, 1, sum), function(m) apply(m, 2, mean)),
+      fires = list(function(m) apply(m, 1, sum), function(m) apply(m, 2, mean), function(m, k) {
+        apply(m, 1, function(row) sum(row > k))
+      }),
       quiet = list(function(m) apply(m, 1, function(row) sum(sort(row)[1:2])))
     ),
     new_rule("rolling window", "dedicated", "a window's sum or mean is worked out anew at each place",
@@ -205,13 +212,28 @@ find_margins <- function(fx) {
   Filter(Negate(is.null), lapply(paths, function(path) {
     code <- code_at(fx$body, path)
     found <- match_code(quote(apply(.m, .d, .f)), code)
-    sums <- if (!is.null(found) && is.name(found$.f)) margin_calls[[as.character(found$.f)]]
-    if (is.null(sums) || !is.numeric(found$.d) || !found$.d %in% 1:2) return(NULL)
+    what <- if (!is.null(found) && is.numeric(found$.d) && found$.d %in% 1:2) margin_of(fx, found$.m, found$.f)
+    if (is.null(what)) return(NULL)
     new_finding(line_of(fx, path), line_of(fx, path), path,
-      sprintf("`apply()` calls `%s()` once for each %s", as.character(found$.f), c("row", "column")[[found$.d]]),
-      list(new_edit(path, list(call(sums[[found$.d]], found$.m)))), "rounding"
+      sprintf("`apply()` calls a function once for each %s, which `%s()` is for", c("row", "column")[[found$.d]],
+        what$sums[[found$.d]]),
+      list(new_edit(path, list(call(what$sums[[found$.d]], what$of)))), "rounding"
     )
   }))
+}
+
+# list(sums, of): the functions for sums or means of all rows and columns, and the matrix that they are taken of.
+margin_of <- function(fx, matrix, f) {
+  if (is.name(f)) {
+    sums <- margin_calls[[as.character(f)]]
+    return(if (!is.null(sums)) list(sums = sums, of = matrix))
+  }
+  found <- if (is_function_code(f)) match_code(quote(.f(.e)), bare_code(f[[3]]))
+  sums <- if (!is.null(found)) margin_calls[[as.character(found$.f)]]
+  if (is.null(sums)) return(NULL)
+  f[[3]] <- found$.e
+  of <- whole_value(fx, matrix, f)
+  if (!is.null(of)) list(sums = sums, of = of)
 }
 
 # The mean or sum of a window that goes along.

@@ -3,7 +3,7 @@
 filled_rules <- function() {
   list(
     new_rule("grown result", "filled", "a vector or list that grows in a loop is copied at every turn",
-      function(fx) in_loops(fx, find_grown),
+      function(fx) c(in_loops(fx, find_grown), in_loops(fx, find_grown_places)),
       fires = list(
         function(rain) {
           out <- numeric(0)
@@ -13,6 +13,11 @@ filled_rules <- function() {
         function(rain) {
           out <- c()
           for (i in seq_along(rain)) if (rain[i] > 1) out[length(out) + 1] <- rain[i]
+          out
+        },
+        function(rain) {
+          out <- c()
+          for (i in seq_along(rain)) out[i] <- sum(rain[i:length(rain)])
           out
         }
       ),
@@ -52,6 +57,8 @@ append_patterns <- list(
   quote(.a[[length(.a) + 1]] <- .e), quote(.a <- c(.a, list(.e)))
 )
 
+place_patterns <- list(quote(.a[.i] <- .e), quote(.a[[.i]] <- .e))
+
 row_patterns <- list(quote(.a <- rbind(.a, .e)), quote(.a <- cbind(.a, .e)))
 
 text_patterns <- list(
@@ -61,8 +68,22 @@ text_patterns <- list(
 
 find_grown <- function(fx, loop) {
   lapply(appends_in(fx, loop, append_patterns), function(one) {
-    growth_finding(fx, loop, one, "`%s` grows at every turn: all that was there before is copied each time", filling_edits)
+    growth_finding(fx, loop, one, growing_words, filling_edits)
   })
+}
+
+growing_words <- "`%s` grows at every turn: all that was there before is copied each time"
+
+# By place: what began empty has one element more in each turn.
+find_grown_places <- function(fx, loop) {
+  if (loop$head != "for") return(NULL)
+  found <- lapply(appends_in(fx, loop, place_patterns), function(one) {
+    start <- start_of(fx, loop, as.character(one$found$.a))
+    empty <- !is.null(start) && !is.null(empty_kind(start$value))
+    if (!empty || !identical(one$found$.i, as.name(loop$var))) return(NULL)
+    growth_finding(fx, loop, one, growing_words, placing_edits)
+  })
+  Filter(Negate(is.null), found)
 }
 
 find_grown_rows <- function(fx, loop) {
@@ -131,7 +152,7 @@ empty_vectors <- list(
     quote(vector("double", 0))),
   integer = list(quote(integer(0)), quote(integer())), logical = list(quote(logical(0)), quote(logical())),
   character = list(quote(character(0)), quote(character())), list = list(quote(list()), quote(vector("list", 0))),
-  any = list(quote(c()), quote(NULL))
+  any = list(quote(c()), quote(NULL)), table = list(quote(data.frame()))
 )
 
 empty_kind <- function(code) {
@@ -170,6 +191,37 @@ count_code <- function(fx, range) {
 is_known_count <-
   function(code) is.name(code) || (is.call(code) && call_name(code) %in% c("length", "nrow", "ncol", "NROW", "NCOL"))
 
+# What is filled by place is allocated first, where each turn gives its own place one value.
+placing_edits <- function(fx, loop, one) {
+  name <- as.character(one$found$.a)
+  start <- start_of(fx, loop, name)
+  kind <- empty_kind(start$value)
+  count <- nest_count(fx, loop, start)
+  jumps <- any(c("next", "break") %in% all.names(loop$code))
+  if (is.null(count) || !one$always || jumps || length(loop$around) || !counts_from_one(loop$range) ||
+    fx$written[[name]] != 2 || !reads_before(loop, name, one$code)) return(NULL)
+  listed <- call_name(bare_code(one$code)[[2]]) == "[["
+  fits <- if (kind == "list") listed && !may_give_null(one$found$.e) else
+    is_single(fx, loop, one$found$.e, name) && !length(named_in(fx, one$found$.e))
+  if (!fits || (listed && kind == "any")) return(NULL)
+  made <- switch(kind, list = call("vector", "list", count), any = call("rep", NA, count), call(kind, count))
+  after <- if (kind == "any") unless_empty(fx, as.name(name), count, loop, TRUE)
+  edits <- c(list(new_edit(start$path, list(call("<-", as.name(name), made)))),
+    if (length(after)) list(new_edit(start$outermost, after, "after")))
+  list(edits = edits, assumed = c(rising_range(loop$range),
+    if (kind != "list") sprintf("`%s` is one value", spelled(one$found$.e))))
+}
+
+# Of a vector that grows by place, does a loop read no more than places of turns before?
+reads_before <- function(loop, name, code) {
+  earlier <- Filter(function(one) {
+    found <- match_any(list(quote(.a[.i - .c]), quote(.a[[.i - .c]])), one)
+    !is.null(found) && identical(found$.a, as.name(name)) && identical(found$.i, as.name(loop$var)) &&
+      is.numeric(found$.c) && found$.c > 0
+  }, calls_in(loop$code, c("[", "[[")))
+  sum(all.names(loop$code) == name) == 1 + length(earlier) && sum(all.names(code[[2]]) == name) == 1
+}
+
 # A vector of its final length, filled by place.
 filling_edits <- function(fx, loop, one) {
   name <- as.character(one$found$.a)
@@ -178,6 +230,7 @@ filling_edits <- function(fx, loop, one) {
   count <- if (!is.null(kind)) nest_count(fx, loop, start)
   if (is.null(count) || fx$written[[name]] != 2 || length(named_in(fx, one$found$.e)) ||
     speaks_within(fx, loop, name, one$code)) return(NULL)
+  if (kind == "table") return(NULL)
   single <- kind != "list" && is_single(fx, loop, one$found$.e)
   pieces <- if (single) NULL else if (kind == "list") "list" else "unlist"
   if (identical(pieces, "list") && !is_list_append(one$code)) return(NULL)
@@ -246,10 +299,12 @@ may_give_null <- function(code) {
 collecting_edits <- function(fx, loop, one) {
   binder <- call_name(bare_code(one$code)[[3]])
   start <- start_of(fx, loop, as.character(one$found$.a))
-  count <- if (!is.null(start) && identical(empty_kind(start$value), "any")) nest_count(fx, loop, start)
+  kind <- if (!is.null(start)) empty_kind(start$value)
+  count <- if (identical(kind, "any") || identical(kind, "table")) nest_count(fx, loop, start)
   if (is.null(count) || is.name(one$found$.e) ||
     speaks_within(fx, loop, as.character(one$found$.a), one$code)) return(NULL)
   if (binder == "rbind" && is_plain_row(fx, loop, one$found$.e)) return(column_edits(fx, one, start, count))
+  if (kind == "table") return(NULL)
   filled_result(fx, loop, one, start, count, "list", "bound", join = function(name) {
     list(call("<-", name, call("do.call", as.name(binder), name)))
   })

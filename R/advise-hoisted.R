@@ -40,6 +40,25 @@ hoisted_rules <- function() {
         store
       })
     ),
+    new_rule("invariant statement", "hoisted", "a variable is given the same value at every turn",
+      function(fx) in_outer_loops(fx, find_invariant_statement),
+      fires = list(function(rain, k, n) {
+        store <- 0
+        for (r in rain) {
+          d <- k * (1 - k) + n / 2
+          store <- max(0, store * k / d + r)
+        }
+        store
+      }),
+      quiet = list(function(rain, k) {
+        store <- 0
+        for (r in rain) {
+          d <- k * r
+          store <- max(0, store * k / d + r)
+        }
+        store
+      })
+    ),
     new_rule("repeated call", "hoisted", "a call is worked out twice in one turn",
       function(fx) in_loops(fx, find_repeated),
       fires = list(function(rain, k) {
@@ -142,6 +161,22 @@ find_invariant <- function(fx, loop) {
       suggestion = c(spelled(call("<-", own, code)), sprintf("# and `%s` in the loop", as.character(own)))
     )
   })
+}
+
+# The whole statement goes before the loop: what it needs does not change, and no other statement sets its variable.
+find_invariant_statement <- function(fx, loop) {
+  found <- Map(function(code, path) {
+    code <- bare_code(code)
+    own <- is.call(code) && call_name(code) == "<-" && is.name(code[[2]]) && is.call(code[[3]])
+    if (!own || !is_steady(code[[3]], c(loop$changed, inner_vars(fx, loop))) || !is_harmless(code[[3]])) return(NULL)
+    name <- as.character(code[[2]])
+    if (fx$written[[name]] != 1 || name %in% names(formals(fx$f)) || !is_own(fx, loop, name)) return(NULL)
+    new_finding(line_of(fx, path), line_of(fx, path), path, sprintf("`%s` is the same at every turn", name),
+      list(new_edit(loop$path, list(code), "before"), new_edit(path, list())),
+      suggestion = sprintf("%s # before the loop", spelled(code))
+    )
+  }, loop$body, loop$paths)
+  Filter(Negate(is.null), found)
 }
 
 is_harmless <- function(code) all(vapply(calls_within(code), call_name, "") %in% harmless_calls())

@@ -4,7 +4,7 @@
 # functions in which it finds something, and in which it finds nothing (as text where they print).
 new_rule <- function(name, family, about, find, fires, quiet) {
   examples <- lapply(list(fires = fires, quiet = quiet), lapply, function(one) {
-    if (is.character(one)) eval(str2lang(one), baseenv()) else one
+    if (is.character(one)) eval(str2lang(one), globalenv()) else one
   })
   list(name = name, family = family, about = about, find = find, examples = examples)
 }

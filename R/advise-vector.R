@@ -4,14 +4,14 @@ vector_rules <- function() {
   list(
     new_rule("outer product", "vector", "every product of two vectors' elements is worked out by itself",
       function(fx) in_loops(fx, find_outer),
-      fires = list(function(a, b) {
-        out <- matrix(0, length(a), length(b))
-        for (i in seq_along(a)) for (j in seq_along(b)) out[i, j] <- a[i] * b[j]
+      fires = list(function(depth, width) {
+        out <- matrix(0, length(depth), length(width))
+        for (i in seq_along(depth)) for (j in seq_along(width)) out[i, j] <- depth[i] * width[j]
         out
       }),
-      quiet = list(function(a, b) {
-        out <- matrix(0, length(a), length(b))
-        for (i in seq_along(a)) for (j in seq_along(b)) out[i, j] <- a[i] * i
+      quiet = list(function(depth, width) {
+        out <- matrix(0, length(depth), length(width))
+        for (i in seq_along(depth)) for (j in seq_along(width)) out[i, j] <- depth[i] * i
         out
       })
     ),
@@ -93,7 +93,7 @@ vector_rules <- function() {
 find_whole <- function(fx, loop, dedicated) {
   whole <- whole_loop(fx, loop)
   if (!is.null(whole$why) || whole$dedicated != dedicated) return(NULL)
-  known <- intersect(c("filter", "rowSums", "colSums", "rowMeans", "colMeans"),
+  known <- intersect(c("filter", "rowSums", "colSums", "rowMeans", "colMeans", "cummax", "cummin", "cumsum", "cumprod"),
     unlist(lapply(whole$statements, all.names)))
   what <- if (dedicated) sprintf("R has a function for what this loop works out: `%s()`", known[[1]]) else
     "no turn needs what another one worked out: all can be done at once"
@@ -158,10 +158,12 @@ find_outer <- function(fx, loop) {
 
 # A loop whose turns need one another, and that no dedicated function replaces.
 find_carried <- function(fx, loop) {
-  if (!loop$inner || gains_nothing(loop)) return(NULL)
+  endless <- length(loop$around) == 0 && loop$head != "for"
+  around <- Filter(function(one) encloses(one, loop), fx$loops)
+  within <- length(around) && around[[1]]$head != "for"
+  if (!(loop$inner && !within) && !endless || gains_nothing(loop)) return(NULL)
   whole <- whole_loop(fx, loop)
   if (is.null(whole$why) || length(grown_in(fx, loop))) return(NULL)
-  around <- Filter(function(one) encloses(one, loop), fx$loops)
   if (any(vapply(around, function(one) is.null(nested_loop(fx, one)$why), NA))) return(NULL)
   list(loop_finding(loop, sprintf("can't be done for all turns at once: %s", whole$why),
     suggestion = "compile it: `ds_compile()` runs the loop as it is"

@@ -80,7 +80,7 @@ turned <- function(turns, code) {
   if (head %in% c("max", "min") && length(code) > 2 && is.null(names(code))) head <- paste0("p", head)
   if (head == "if" && length(code) == 4) head <- "ifelse"
   head <- switch(head, "&&" = "&", "||" = "|", head)
-  special <- turned_draw(turns, code) %||% turned_margin(turns, code)
+  special <- turned_draw(turns, code) %||% turned_margin(turns, code) %||% turned_prefix(turns, code)
   if (!is.null(special)) return(special)
   if (!head %in% c(unlist(elementwise_calls), "(", "pmax", "pmin") && !is_elementwise_helper(turns, head)) {
     return(cannot(turns, "`%s()` is not known to work element by element", head))
@@ -146,6 +146,22 @@ turned_margin <- function(turns, code) {
   list(code = call("as.vector", as.call(list(sums_of, if (whole) row[[2]] else row))), each = TRUE)
 }
 
+prefix_calls <- list(
+  sum = quote(cumsum(.x)), max = quote(cummax(.x)), min = quote(cummin(.x)), prod = quote(cumprod(.x)),
+  mean = quote(cumsum(.x) / seq_along(.x))
+)
+
+# `max(x[1:i])` is an element of `cummax(x)`.
+turned_prefix <- function(turns, code) {
+  running <- prefix_calls[[call_name(code)]]
+  found <- if (!is.null(running)) match_code(quote(.f(.x[1:.i])), code)
+  if (is.null(found) || !is.name(found$.x) || as.character(found$.x) %in% c(turns$changed, turns$temps) ||
+    !identical(found$.i, as.name(turns$var)) || !counts_from_one(turns$loop$range)) return(NULL)
+  if (!call_name(code) %in% c("max", "min")) turns$changes <- c(turns$changes, "rounding")
+  turns$dedicated <- TRUE
+  list(code = call("[", fill_code(running, found), turns$index), each = TRUE)
+}
+
 turned_parts <- function(turns, code, head) {
   if ("collapse" %in% names(code)) return(cannot(turns, "`%s` makes one text of many", shortened(spelled(code), 40)))
   each <- logical()
@@ -179,7 +195,11 @@ turned_element <- function(turns, code) {
   target <- code[[2]]
   name <- if (is.name(target)) as.character(target) else ""
   if (name == "" && length(intersect(all.vars(target), c(turns$changed, turns$var)))) {
-    return(cannot(turns, "`%s` changes from turn to turn", spelled(target)))
+    return(if (is.call(target) && call_name(target) %in% c("$", "[[", "[")) {
+      cannot(turns, "`%s` changes from turn to turn", spelled(target))
+    } else {
+      cannot(turns, "`%s()` is not known to work element by element", call_name(target))
+    })
   }
   if (call_name(code) == "[[" && identical(unname(turns$fx$kinds[name]), "list")) {
     return(cannot(turns, "`%s` is a list", name))

@@ -103,9 +103,9 @@ is_function_code <- function(code) is.call(code) && call_name(code) == "function
 calls_in <- function(code, heads) {
   found <- list()
   visit <- function(code) {
-    if (!is.call(code)) return()
+    if (!is.call(code) || !any(heads %in% all.names(code))) return()
     if (call_name(code) %in% heads) found[[length(found) + 1]] <<- code
-    lapply(Filter(is.call, as.list(code)), visit)
+    for (i in seq_along(code)) if (is.call(code[[i]])) visit(code[[i]])
   }
   if (is.list(code)) lapply(code, visit) else visit(code)
   found
