@@ -18,6 +18,60 @@ blocked_rules <- function() {
   )
 }
 
+large_rules <- function() {
+  list(
+    new_rule("large result", "", "a table takes more of the memory than there is to spare",
+      find_large,
+      fires = list(function(depth) {
+        table <- matrix(0, 4e5, 4e5)
+        table[1, ] <- depth
+        table
+      }),
+      quiet = list(function(depth) outer(depth, depth))
+    )
+  )
+}
+
+memory_share <- 1 / 4 # of the machine's memory, that a table may take
+
+# Tables whose extents are known from the arguments, or stand in the code.
+find_large <- function(fx) {
+  paths <- call_paths(fx$body, c("matrix", "outer", "array", "numeric", "double", "integer", "vector"))
+  Filter(Negate(is.null), lapply(paths, function(path) {
+    code <- code_at(fx$body, path)
+    bytes <- 8 * table_elements(fx, code)
+    if (is.na(bytes) || bytes < memory_share * memory_bytes()) return(NULL)
+    new_finding(line_of(fx, path), line_of(fx, path), path,
+      sprintf("`%s` takes %s of memory, and each step of working on it as much again",
+        shortened(spelled(code), 50), format_bytes(bytes)),
+      suggestion = c(
+        "work on a block of rows at a time, and keep what is needed of each:",
+        sprintf("for (from in seq(1, rows, by = %d)) { at <- from:min(from + %d, rows); ... }", 1000L, 999L)
+      )
+    )
+  }))
+}
+
+# How many elements a call makes; NA where that is not known.
+table_elements <- function(fx, code) {
+  extents <- switch(call_name(code),
+    outer = if (length(code) >= 3) list(call("length", code[[2]]), call("length", code[[3]])),
+    matrix = if (length(code) >= 4) as.list(code)[3:4],
+    array = if (length(code) >= 3) list(call("prod", code[[3]])),
+    vector = if (length(code) == 3) as.list(code)[3],
+    if (length(code) == 2) as.list(code)[2]
+  )
+  if (length(extents) == 0) return(NA_real_)
+  prod(vapply(extents, function(extent) known_number(fx, resolved(fx, extent)), 0))
+}
+
+known_number <- function(fx, code) {
+  heads <- vapply(calls_within(code), call_name, "")
+  if (!all(heads %in% c(plain_calls, "prod", "sum", "max", "min"))) return(NA_real_)
+  value <- tryCatch(eval(code, fx$given, baseenv()), error = function(e) NULL)
+  if (is.numeric(value) && length(value) == 1) as.double(value) else NA_real_
+}
+
 block_length <- 4096
 least_operations <- 5
 

@@ -284,12 +284,6 @@ joined_pieces <- function(name, start) {
   list(call("<-", name, if (identical(empty_kind(start), "any")) all else call("c", start, all)))
 }
 
-counts_from_one <- function(range) {
-  range <- bare_code(range)
-  is.call(range) && (call_name(range) %in% c("seq_along", "seq_len") ||
-    (call_name(range) == ":" && same_code(range[[2]], 1)))
-}
-
 may_give_null <- function(code) {
   sure <- c(unlist(elementwise_calls), "c", "list", "data.frame", "[", "(")
   is.name(code) || (is.call(code) && !call_name(code) %in% sure)

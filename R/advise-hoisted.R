@@ -39,7 +39,12 @@ hoisted_rules <- function() {
         for (r in rain) store <- store * keep + exp(-store)
         store
       })
-    ),
+    )
+  )
+}
+
+repeated_rules <- function() {
+  list(
     new_rule("invariant statement", "hoisted", "a variable is given the same value at every turn",
       function(fx) in_outer_loops(fx, find_invariant_statement),
       fires = list(function(rain, k, n) {

@@ -14,8 +14,8 @@ rewriting_families <- c("filled", "hoisted", "vector", "dedicated", "blocked")
 
 rule_table <- function() {
   rules <- c(
-    filled_rules(), hoisted_rules(), vector_rules(), dedicated_rules(), key_rules(), blocked_rules(), hazard_rules(),
-    note_rules(), draw_rules()
+    filled_rules(), hoisted_rules(), repeated_rules(), vector_rules(), turn_rules(), dedicated_rules(),
+    key_rules(), blocked_rules(), large_rules(), hazard_rules(), note_rules(), draw_rules()
   )
   stats::setNames(rules, vapply(rules, function(rule) rule$name, ""))
 }

@@ -44,7 +44,12 @@ vector_rules <- function() {
         for (r in rain) store <- max(0, store + r - 2)
         store
       })
-    ),
+    )
+  )
+}
+
+turn_rules <- function() {
+  list(
     new_rule("applied function", "vector",
       "a function is applied to one element after another that takes them all at once",
       function(fx) find_applied(fx),

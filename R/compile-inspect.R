@@ -12,7 +12,7 @@
 #'   tibble of what runs where, a row for each loop that does not stand in a native one: `from` and `to` (lines), `loop`
 #'   (`TRUE`), `runs` ("native" or "R"; of a loop that no call has reached yet, with 0 `calls`, what is meant to be: the
 #'   print says "unmet"), `reason` (why it is R), `calls` and `handed_back` (calls in which a loop by
-#'   itself was left to R). Printed it
+#'   itself was left to R), `seconds` (that its native calls took). Printed it
 #'   also tells what is read outside the function at each call, and how often a call fell
 #'   back to R (field `fallbacks`). Of the form: an object of class `ds_form`, a character vector with a line a step,
 #'   which is indented by the blocks that it stands in: `store:d0` is the variable `store` as a double of rank 0,

@@ -81,6 +81,7 @@ new_part <- function(cut, loop) {
   part$from <- cut$line
   part$to <- cut$end
   part$loop <- call_name(loop)
+  part$seconds <- 0 # in native turns
   part$numbers <- double(3) # calls, those left to R, and those to come that are
   part$row <- 0
   part$rest <- 16
@@ -200,7 +201,9 @@ run_part <- function(part) {
   part$row <- 0
   if (part$returns && any(names(value)[1] == return_labels)) part$value <- value else put_back(value, variant, frame)
   tell_kept(ran$kept, variant$told, frame)
-  compare_part(part, clock_now() - start)
+  took <- clock_now() - start
+  part$seconds <- part$seconds + took
+  compare_part(part, took)
   TRUE
 }
 
@@ -350,7 +353,8 @@ parts_table <- function(state) {
     loop = rep(TRUE, length(parts)),
     runs = column(function(part) if (whole || runs_native(part)) "native" else "R", ""),
     reason = column(function(part) if (whole || runs_native(part)) "" else part_reason(part), ""),
-    calls = column(function(part) part$numbers[[1]], 0), handed_back = column(handed_back, 0)
+    calls = column(function(part) part$numbers[[1]], 0), handed_back = column(handed_back, 0),
+    seconds = column(function(part) part$seconds, 0)
   )
 }
 

@@ -109,8 +109,17 @@ profile_text <- function(profile) {
       paste0("\u00b1", percent_text(profile$precision)), percent_text(profile$collecting), format_ratio(profile$cost)
     )),
     unlist(lapply(parts, function(at) listing_lines(lines[at, ]))),
-    if (nrow(profile$calls)) c("", heading("Functions of others"), call_lines(utils::head(profile$calls, 6)))
+    if (nrow(profile$calls)) c("", heading("Functions of others"), call_lines(utils::head(profile$calls, 6))),
+    if (length(profile$native)) c("", heading(sprintf("Compiled: %s a call", format_seconds(profile$native$seconds))),
+      native_lines(profile$native$parts))
   )
+}
+
+native_lines <- function(parts) {
+  lines <- ifelse(parts$from == parts$to, sprintf("line %d runs", parts$from),
+    sprintf("lines %d to %d run", parts$from, parts$to))
+  share <- ifelse(parts$runs == "native", percent_text(parts$share), "")
+  sprintf("  %5s  %s %s", share, lines, ifelse(parts$runs == "native", "native", "in R"))
 }
 
 listing_lines <- function(lines) {

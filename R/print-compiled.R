@@ -68,9 +68,11 @@ margin_lines <- function(facts) {
   if (length(text) == 0) return(NULL)
   numbers <- as.integer(names(facts$text))
   runs <- rep("", length(text))
+  whole <- nrow(facts$table) > 0 && facts$fallbacks == 0
   for (i in seq_len(nrow(facts$parts))) {
     part <- facts$parts[i, ]
-    runs[numbers >= part$from & numbers <= part$to] <- if (part$calls > 0 || part$runs == "R") part$runs else "unmet"
+    runs[numbers >= part$from & numbers <= part$to] <- if (whole || part$calls > 0 || part$runs == "R") part$runs else
+      "unmet"
   }
   lines <- sprintf("  %7s  %4d  %s", runs, numbers, text)
   c("", "     runs  line  source", vapply(lines, shorten, "", USE.NAMES = FALSE))

@@ -5,7 +5,8 @@
 #' each allocates. Helpers of yours that the function calls are looked into; functions of others are named, with the
 #' line that calls them.
 #'
-#' @param f A function written in R.
+#' @param f A function written in R, or one that [ds_compile()] made: then the R that it was made from is looked into,
+#'   and what its native parts take of a call is told besides.
 #' @param args The arguments of the call, as a named list.
 #' @param seconds For how long the function is sampled. R takes some 250 to 1,000 samples a second, by the system.
 #' @return A `ds_profile`: a list with
@@ -16,6 +17,8 @@
 #'     `bytes` (that the line allocated in vectors of more than 128 bytes; `NA` where the run has too many statements
 #'     to log);
 #'   * `calls`, a tibble of functions of others: `called`, `function`, `line`, `share`;
+#'   * `native`, of a compiled function: `seconds` (of one call) and `parts`, a tibble: `from`, `to` (lines), `runs`
+#'   (`"native"` or `"R"`), `seconds` and `share` of a call;
 #'   * `seconds` (of one call, while it is sampled), `evaluations`, `samples`, `precision` (half the width of the
 #'   widest 95 % interval of a share),
 #'     `collecting` (the share of garbage collection), `cost` (time while sampled over time without; noisy where the
@@ -41,7 +44,9 @@ ds_profile <- function(f, args = list(), seconds = 10) {
   counted <- quietly(with_seed(1, count_statements(code, args)), nullfile())
   counted$bytes <- if (sum(counted$runs) > most_logged) NA_real_ else
     quietly(with_seed(1, statement_bytes(code, args)), nullfile()) %||% NA_real_
-  new_profile(told, sampled, counted, plain)
+  profile <- new_profile(told, sampled, counted, plain)
+  profile$native <- quietly(with_seed(1, profile_native(f, args, unwatched_for)), nullfile())
+  profile
 }
 
 most_logged <- 3e5 # statements whose allocations are logged

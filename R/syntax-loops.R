@@ -1,11 +1,11 @@
 # The loops of a function as plain data, and what is known of the function around them.
 
-# list(f, body, used, loops, kinds): `kinds` says of arguments that are known what they are.
+# list(f, body, used, loops, kinds, given): `kinds` says of arguments that are known (`given`) what they are.
 read_loops <- function(f, arguments = list()) {
   f <- with_source(f)
   fx <- list(
     f = f, body = body(f), line = first_line_of(f), used = unique(c(all.names(body(f)), names(formals(f)))),
-    kinds = vapply(arguments, kind_of_argument, "")
+    kinds = vapply(arguments, kind_of_argument, ""), given = arguments
   )
   fx <- c(fx, names_in_code(fx$body))
   fx$shadowed <- shadowed_calls(f, fx$values)

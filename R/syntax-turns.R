@@ -103,3 +103,10 @@ is_range <- function(code) {
   is.call(code) && (call_name(code) %in% c(":", "seq_along", "seq_len") ||
     (call_name(code) %in% c("rev") && is_range(code[[2]])))
 }
+
+# A range whose turns are numbered from 1 on.
+counts_from_one <- function(range) {
+  range <- bare_code(range)
+  is.call(range) && (call_name(range) %in% c("seq_along", "seq_len") ||
+    (call_name(range) == ":" && same_code(range[[2]], 1)))
+}

@@ -227,3 +227,11 @@ test_that("a loop that something is taken out of keeps its comments", {
   expect_identical(setdiff(text, hoisted), text[[5]])
   expect_identical(setdiff(hoisted, text), c("  exp_k <- exp(-k)", "    store <- store * exp_k # of the hour before"))
 })
+
+test_that("a table that would not fit into memory is told, from the arguments", {
+  pairs <- function(x) sum(outer(x, x, "-")^2)
+  rules <- function(n) as.data.frame(ds_advise(pairs, list(x = numeric(n)), seconds = 0.1))$rule
+  expect_false("large result" %in% rules(10))
+  fx <- read_loops(pairs, list(x = seq_len(4e5) + 0)) # not run: it would not fit
+  expect_match(find_large(fx)[[1]]$reason, "TB of memory")
+})

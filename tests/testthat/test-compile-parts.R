@@ -247,7 +247,7 @@ test_that("a compiled function with parts can be saved, and tells what runs wher
   fast <- ds_compile(f)
   expect_message(fast(1), "does not|works on text")
   parts <- ds_inspect(fast)$parts
-  expect_named(parts, c("from", "to", "loop", "runs", "reason", "calls", "handed_back"))
+  expect_named(parts, c("from", "to", "loop", "runs", "reason", "calls", "handed_back", "seconds"))
   expect_match(parts$reason, "`paste(x)` can't be compiled", fixed = TRUE)
   path <- tempfile(fileext = ".rds")
   on.exit(unlink(path))
@@ -317,6 +317,13 @@ test_that("a compiled function prints its source with where each loop runs", {
   expect_match(shown, "loop in line 3: R: `writeLines", all = FALSE)
   expect_false(any(grepl("[", shown, fixed = TRUE) & grepl("31m", shown)))
   expect_output(print(ds_inspect(fast, "c")), "DS_FOR_UP")
+  whole <- ds_compile(function(rain) {
+    s <- 0
+    for (r in rain) s <- s + r
+    s
+  })
+  whole(c(1, 2))
+  expect_output(print(ds_inspect(whole)), "native +[0-9]+ +for \\(r in")
 })
 
 test_that("what a loop carries to its next run is given back", {

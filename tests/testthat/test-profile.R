@@ -43,3 +43,20 @@ test_that("a function of a package is looked into, a function without a loop too
   expect_identical(max(profile$lines$runs, na.rm = TRUE), 1)
   expect_identical(nrow(as.data.frame(ds_advise(function(x) sum(x), list(x = runif(9)), 0.1))), 0L)
 })
+
+test_that("of a compiled function the native parts are told by their lines", {
+  stores <- with_lines_from_one(function(rain) {
+    rain <- sort(rain)
+    store <- 0
+    for (r in rain) store <- store * 0.9 + r
+    writeLines("done")
+    store
+  })
+  profile <- ds_profile(ds_compile(stores), list(rain = runif(1e5)), 0.2)
+  parts <- profile$native$parts
+  expect_identical(parts$from, 4L)
+  expect_true(parts$share > 0 && parts$share < 1)
+  expect_output(print(profile), "line 4 runs native")
+  whole <- ds_profile(ds_compile(function(x) for (v in x) x <- x, whole = TRUE), list(x = runif(10)), 0.1)
+  expect_identical(whole$native$parts$share, 1)
+})
