@@ -139,7 +139,9 @@ find_nested <- function(fx, loop) {
   inner <- Filter(function(one) one$inner && encloses(loop, one), fx$loops)
   if (all(vapply(inner, function(one) is.null(whole_loop(fx, one)$why), NA))) return(NULL)
   nested <- nested_loop(fx, loop)
-  if (!is.null(nested$why)) return(NULL)
+  around <- c(list(loop), Filter(function(one) encloses(one, loop), fx$loops))
+  product <- any(vapply(around, function(one) !is.null(find_product(fx, one)), NA)) # has a better way
+  if (!is.null(nested$why) || product) return(NULL)
   list(loop_finding(loop, sprintf("turns over `%s` need nothing of one another: all can be done at once", loop$var),
     list(new_edit(loop$path, nested$statements)), nested$changes, assumed = whole_assumed(fx, loop)
   ))

@@ -4,6 +4,7 @@
 # forecast with its interval (seconds, where it was not run), and its memory.
 
 summarise_cells <- function(samples, marks, reference, equal_zone) {
+  samples <- counted_samples(samples, marks)
   at_size <- split(samples, samples$size)
   rows <- lapply(seq_len(nrow(marks)), function(i) {
     mark <- as.list(marks[i, ])
@@ -24,6 +25,7 @@ summarise_cell <- function(mark, samples, reference, equal_zone) {
     median = middle[["median"]], low = middle[["low"]], high = middle[["high"]],
     fastest = if (timed) min(own$seconds) else NA_real_,
     spread = if (timed) stats::mad(own$seconds) else NA_real_,
+    collecting = if (timed && nrow(own)) stats::median(own$collecting) else NA_real_,
     speedup = ratio[["median"]], speedup_low = ratio[["low"]], speedup_high = ratio[["high"]],
     verdict = if (judged) speed_verdict(ratio, equal_zone) else NA_character_,
     rounds = nrow(own), batch = mark$batch,

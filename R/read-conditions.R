@@ -24,7 +24,8 @@ read_conditions <- function(evidence) {
 
 condition_checks <- function() {
   list(
-    check_load, check_stolen, check_swap, check_processor_time, check_taken, check_collections, check_noise,
+    check_load, check_stolen, check_swap, check_crowded, check_processor_time, check_taken, check_collections,
+    check_noise,
     check_first_round, check_too_fast, check_constant, check_printing
   )
 }
@@ -74,17 +75,43 @@ check_taken <- function(evidence) {
   by_cell(evidence, function(stage, size, own) {
     share <- sum(own$preempted_seconds) / sum(own$preempted_seconds + own$seconds)
     if (!is.finite(share) || share < 0.05) return(NULL)
-    words <- sprintf("other processes had the processor for %s of its time, which is left out", percent(share))
+    words <- sprintf("other processes or the host had the processor for %s of its time, which is left out", percent(share))
     spoilt_row("preempted", words, share, stage, size)
   })
 }
 
+# Where they can be charged by bytes they are a fact of the stage, and told with the verdict.
 check_collections <- function(evidence) {
+  facts <- evidence$facts
   by_cell(evidence, function(stage, size, own) {
+    if (any(is.finite(facts$bytes[facts$stage == stage & facts$size == size]))) return(NULL)
     share <- sum(own$gc_seconds) / sum(own$seconds * own$batch)
     if (!is.finite(share) || share < 0.1) return(NULL)
     spoilt_row("gc", sprintf("garbage collection took %s of its time", percent(share)), share, stage, size)
   })
+}
+
+# Somebody else's work on the same core slows code that issues many instructions at once, R's interpreter most of all.
+check_crowded <- function(evidence) {
+  samples <- evidence$samples
+  crowded <- is_crowded(samples)
+  at <- paste(samples$size)
+  kept <- unlist(lapply(split(seq_len(nrow(samples)), at), function(rows) {
+    if (nrow(without_crowded(samples[rows, ])) == length(rows)) rows[crowded[rows]]
+  }))
+  throughout <- unique(samples$size[kept])
+  out <- mean(crowded[setdiff(seq_along(crowded), kept)])
+  factor <- if (length(kept)) stats::median(samples$crowding[kept])
+  many <- length(kept) > 0.05 * nrow(samples)
+  c(
+    if (many) list(spoilt_row("crowded", sprintf(
+      "the core was shared with other work throughout at %s: ratios of interpreted to native code may be off by up to %s",
+      format_sizes(sort(throughout)), format_ratio(factor)
+    ), factor)),
+    if (is.finite(out) && out >= 0.05 && !many) list(spoilt_row("crowded", sprintf(
+      "other work on the same core slowed %s of the samples, which are left out", percent(out)
+    ), out))
+  )
 }
 
 # A cell whose samples scatter far more than the same native work did beside it.

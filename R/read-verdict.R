@@ -33,7 +33,7 @@ keep_winner <- function(fastest) {
 
 # Stages that can't be told from the fastest one in their paired ratios.
 close_behind <- function(timings, stages, size) {
-  samples <- timings$samples[timings$samples$size == size, ]
+  samples <- counted_samples(timings$samples[timings$samples$size == size, ], timings$cells)
   rounds <- unique(samples$round)
   best <- seconds_by_round(samples, stages[[1]], rounds)
   behind <- vapply(stages[-1], function(stage) {

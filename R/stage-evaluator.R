@@ -182,8 +182,9 @@ evaluator_first <- function(evaluator, name, size, limit = Inf) {
 
 value_kind <- function(value) paste(typeof(value), paste(dim(value) %||% length(value), collapse = " x "))
 
-# One batch: c(seconds, cpu, preempted_seconds, gc, gc_seconds), for all its evaluations together.
-evaluator_sample <- function(evaluator, name, size, batch, limit = Inf) {
+# One batch: c(seconds, cpu, preempted_seconds, gc, wide, chain, gc_seconds), for all its evaluations together.
+# `collect`: what was left before is collected first.
+evaluator_sample <- function(evaluator, name, size, batch, limit = Inf, collect = FALSE) {
   key <- evaluator_key(name, size)
   if (is.null(evaluator$ready[[key]])) { # a worker that took the place of one that died
     first <- evaluator_first(evaluator, name, size, limit)
@@ -192,12 +193,13 @@ evaluator_sample <- function(evaluator, name, size, batch, limit = Inf) {
   ready <- evaluator$ready[[key]]
   hold_threads(evaluator, ready$threads)
   frames <- if (ready$changes) fresh_frames(ready, batch)
+  if (collect) gc()
   spent <- gc.time()[[3]]
   readings <- quietly(run_limited(
     if (is.null(frames)) sample_batch(ready$call, ready$frame, batch) else sample_frames(ready$call, frames), limit
   ), if (ready$prints) nullfile())
   if (is_fault(readings)) return(readings)
-  c(readings, gc_seconds = gc.time()[[3]] - spent)
+  c(readings, gc_seconds = if (readings[["gc"]] > 0) gc.time()[[3]] - spent else 0)
 }
 
 # Environments with arguments of their own, for calls that change them.

@@ -1,9 +1,9 @@
 # The stored form of a result: plain lists that become JSON, and back. The
-# format is documented by inst/schema/result-2.json; both sides of the
+# format is documented by inst/schema/result-3.json; both sides of the
 # conversion read the columns of the tables from that schema.
 
 format_name <- "deepstride-result"
-format_version <- 2L
+format_version <- 3L
 
 result_document <- function(result) {
   list(

@@ -1,6 +1,6 @@
 #' Keep a result, and get it back
 #'
-#' A result is stored as one JSON document; `inst/schema/result-2.json` (JSON
+#' A result is stored as one JSON document; `inst/schema/result-3.json` (JSON
 #' Schema) describes it. Numbers come back bit for bit. Of the stages it
 #' holds the source text: loading never runs code from the file, so a loaded
 #' result can be printed, drawn, compared and reported, but not run again.

@@ -2,7 +2,7 @@
 # parsed document against it: types, required fields, constants, patterns, lengths, references.
 
 read_schema <- function() {
-  path <- system.file("schema", "result-2.json", package = "deepstride", mustWork = TRUE)
+  path <- system.file("schema", "result-3.json", package = "deepstride", mustWork = TRUE)
   jsonlite::fromJSON(path, simplifyVector = FALSE)
 }
 

@@ -1,6 +1,7 @@
 # One cell: a stage at a size, made ready to be sampled.
 
 sample_target <- 4e-3 # seconds; longer where the clock is coarse or the backend far
+collecting_target <- 20e-3 # where garbage is collected: R tells the time of that by the millisecond
 
 new_cell <- function(stage, size, state = "timed", reason = "", forecast = c(NA_real_, NA, NA)) {
   cell <- new.env()
@@ -62,6 +63,7 @@ calibrate_cell <- function(cell, backend, limit) {
     readings <- backend$sample(cell$stage, cell$size, batch, limit = limit)
     if (is_fault(readings)) return(fail_cell(cell, readings))
     cell$each <- min(cell$each, readings[["seconds"]] / batch)
+    if (readings[["gc"]] > 0) target <- max(target, collecting_target)
   }
   cell$batch <- min(most, max(1, ceiling(target / cell$each)))
   invisible(cell)
@@ -75,9 +77,10 @@ fail_cell <- function(cell, fault) {
   invisible(cell)
 }
 
-# One sample, per evaluation and less the loop's own cost; NULL if it failed.
-sample_cell <- function(cell, backend, loop, limit) {
-  readings <- undisturbed_batch(cell, backend, max(limit, 10 * cell$each * cell$batch))
+# One sample, per evaluation and less the loop's own cost; NULL if it failed. `quiet`: the pressure of a core that is
+# not shared.
+sample_cell <- function(cell, backend, loop, limit, quiet) {
+  readings <- undisturbed_batch(cell, backend, max(limit, 10 * cell$each * cell$batch), quiet)
   if (is_fault(readings)) {
     fail_cell(cell, readings)
     return(NULL)
@@ -85,20 +88,28 @@ sample_cell <- function(cell, backend, loop, limit) {
   list(
     seconds = max(readings[["seconds"]] / cell$batch - loop, 0), cpu = readings[["cpu"]] / cell$batch,
     preempted_seconds = readings[["preempted_seconds"]] / cell$batch,
-    gc = readings[["gc"]], gc_seconds = readings[["gc_seconds"]]
+    gc = readings[["gc"]], gc_seconds = readings[["gc_seconds"]], pressure = pressure_of(readings)
   )
 }
 
-# A batch during which another process had the processor for more than 1 % is taken
+pressure_of <- function(readings) readings[["wide"]] / readings[["chain"]]
+
+# A batch during which something else had the processor for more than 1 %, or had a share of the core, is taken
 # again, twice at most: right after that, a short one mostly runs through. The
 # least disturbed one counts.
-undisturbed_batch <- function(cell, backend, limit) {
-  best <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit)
+undisturbed_batch <- function(cell, backend, limit, quiet) {
+  best <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit, collect = cell$rounds == 0)
   for (again in 1:2) {
-    if (is_fault(best) || best[["preempted_seconds"]] <= 0.01 * best[["seconds"]]) break
-    if (best[["seconds"]] > 5 * sample_target) break
+    if (is_fault(best) || disturbance(best, quiet) <= 0.01 || best[["seconds"]] > 5 * sample_target) break
     other <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit)
-    if (is_fault(other) || other[["preempted_seconds"]] < best[["preempted_seconds"]]) best <- other
+    if (is_fault(other) || disturbance(other, quiet) < disturbance(best, quiet)) best <- other
   }
   best
+}
+
+# The share of a batch that was taken from it, and what a neighbour on the core may have made of it.
+disturbance <- function(readings, quiet) {
+  crowding <- pressure_of(readings) / quiet
+  beside <- if (is.finite(crowding) && crowding > crowded_from) crowding - 1 else 0
+  readings[["preempted_seconds"]] / readings[["seconds"]] + beside
 }

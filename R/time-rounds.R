@@ -52,7 +52,7 @@ run_round <- function(size_run, timing) {
   }, 0L))
   for (i in seq_along(turn)) {
     cell <- cells[[turn[[i]]]]
-    reading <- sample_cell(cell, timing$backend, timing$loop, timing$plan$cell_limit)
+    reading <- sample_cell(cell, timing$backend, timing$loop, timing$plan$cell_limit, timing$quiet)
     if (is.null(reading)) next
     cell$rounds <- cell$rounds + 1
     place <- list(stage = cell$stage, size = cell$size, round = size_run$round, order = i, batch = cell$batch)
@@ -66,7 +66,7 @@ noise_steps <- 5e4 # about 0.2 ms
 sample_columns <- c(
   stage = "string", size = "number", round = "number", order = "number", batch = "number",
   seconds = "number", cpu = "number", preempted_seconds = "number", gc = "number",
-  gc_seconds = "number", worker = "string"
+  gc_seconds = "number", pressure = "number", worker = "string"
 )
 
 size_samples <- function(size_run) {
@@ -76,10 +76,20 @@ size_samples <- function(size_run) {
   tibble::as_tibble(values)
 }
 
+# With the pressure as times that of a core that is not shared.
+crowded_samples <- function(samples, quiet) {
+  samples$pressure <- samples$pressure / quiet
+  names(samples)[names(samples) == "pressure"] <- "crowding"
+  samples
+}
+
 size_width <- function(size_run, timing) {
-  samples <- size_samples(size_run)
-  live <- vapply(live_cells(size_run), function(cell) cell$stage, "")
-  widest_interval(samples[samples$stage %in% live, ], timing$reference)
+  live <- live_cells(size_run)
+  facts <- bind_records(lapply(live, function(cell) {
+    list(stage = cell$stage, size = cell$size, bytes = cell$memory[["bytes"]])
+  }))
+  samples <- crowded_samples(size_samples(size_run), timing$quiet)
+  widest_interval(counted_samples(samples[samples$stage %in% facts$stage, ], facts), timing$reference)
 }
 
 report_rounds <- function(size_run, timing, finished = FALSE) {

@@ -12,8 +12,8 @@ time_size <- function(timing, size) {
   for (cell in live_cells(size_run)) {
     open_cell(cell, timing$backend, timing$plan$cell_limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
   }
-  close_size(size_run, run_rounds(size_run, timing, deadline))
   if (timing$plan$memory) measure_memory(size_run, timing)
+  close_size(size_run, run_rounds(size_run, timing, deadline))
   timing$done <- timing$done + 1
   report_rounds(size_run, timing, finished = TRUE)
   size_run

@@ -24,8 +24,10 @@
 #' @return A `ds_timings`: a list with
 #'   * `samples`, a tibble: `stage`, `size`, `round`, `order` within the round, `batch`
 #'     evaluations, `seconds`, `cpu` (processor seconds) and `preempted_seconds` (seconds in which other processes
-#'     had the processor, left out of `seconds`) per evaluation, `gc` (garbage collections) and
-#'     `gc_seconds` in the batch, `worker` (host and process);
+#'     or the host had the processor, left out of `seconds`) per evaluation, `gc` (garbage collections) and
+#'     `gc_seconds` in the batch, `crowding` (how much slower a probe of instructions that do not wait for one another
+#'     ran beside the sample than on a core that nobody shares; from 1.25 on the sample is left out where each stage has
+#'     at least 5 others at that size), `worker` (host and process);
 #'   * `cells`, see [tables];
 #'   * `first_calls`, a tibble: `stage`, `size`, `turn`, `load` (packages and libraries), `compile` (byte
 #'     code), `evaluation`, all in seconds, `peak` (bytes by which the resident size grew);
@@ -88,6 +90,7 @@ new_timing <- function(study, plan, agreement) {
   timing$reference <- reference_of(study)
   timing$seed <- study$seed
   timing$loop <- loop_cost()
+  timing$quiet <- quiet_pressure()
   timing$before <- machine_load()
   timing$start <- clock_now()
   timing$deadline <- timing$start + plan$budget
@@ -143,6 +146,9 @@ finish_timing <- function(timing, ended) {
   add_unbegun(timing, interrupted)
   cells <- unlist(lapply(timing$size_runs, function(run) run$cells))
   samples <- do.call(rbind, lapply(timing$size_runs, size_samples))
+  timing$quiet <- least_pressure(c(timing$quiet, low_pressure(samples$pressure)))
+  remember_pressure(timing$quiet)
+  samples <- crowded_samples(samples, timing$quiet)
   marks <- bind_records(lapply(cells, cell_mark, interrupted = interrupted))
   table <- summarise_cells(samples, marks, timing$reference, timing$plan$equal_zone)
   table <- add_stage_costs(table, timing)

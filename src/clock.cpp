@@ -2,11 +2,23 @@
 // stands between the two readings of the clock.
 #include <Rcpp.h>
 #include <chrono>
+#include <cstdint>
 #include <ctime>
 
 #if defined(__linux__) || defined(__APPLE__)
 #include <sys/resource.h>
 #define DS_UNIX 1
+#endif
+
+// The compiler must work these out, step by step.
+#if defined(__GNUC__)
+#define KEEP_REGISTER(x) __asm__ volatile("" : "+r"(x))
+#define KEEP_REGISTERS(a, b, c, d, e, f, g, h) \
+  __asm__ volatile("" : "+r"(a), "+r"(b), "+r"(c), "+r"(d), "+r"(e), "+r"(f), "+r"(g), "+r"(h))
+#else
+static volatile uint64_t kept;
+#define KEEP_REGISTER(x) kept = x
+#define KEEP_REGISTERS(a, b, c, d, e, f, g, h) kept = a ^ b ^ c ^ d ^ e ^ f ^ g ^ h
 #endif
 
 static inline double now_seconds() {
@@ -64,6 +76,31 @@ double clock_work(double steps) {
 
 namespace {
 
+// Two probes of what else the processor does. Eight chains of integers that do not wait for one another go as wide as
+// the core issues instructions: what another thread of the same core takes away shows in them. One chain of dependent
+// steps goes by the clock's rate alone.
+double wide_seconds(int steps) {
+  uint64_t a = 1, b = 2, c = 3, d = 4, e = 5, f = 6, g = 7, h = 8;
+  const double start = now_seconds();
+  for (int i = 0; i < steps; ++i) {
+    a += i; b ^= a; c += 3; d ^= i; e += 5; f ^= i; g += 7; h ^= 9;
+    KEEP_REGISTERS(a, b, c, d, e, f, g, h);
+  }
+  return now_seconds() - start;
+}
+
+double chain_seconds(int steps) {
+  uint64_t x = 1;
+  const double start = now_seconds();
+  for (int i = 0; i < steps; ++i) {
+    x = x * 6364136223846793005ULL + 1442695040888963407ULL;
+    KEEP_REGISTER(x);
+  }
+  return now_seconds() - start;
+}
+
+const int wide_steps = 12000, chain_steps = 8000;  // some 12 microseconds each
+
 // Garbage collections are counted by an object that nobody holds: its finalizer
 // runs after each collection and puts the next such object in its place.
 double collections = 0;
@@ -88,35 +125,34 @@ double processor_seconds() {
   return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
 }
 
-// Context switches of this process: of its own will (it waited), or against it
-// (another process was given the processor).
+// Context switches of this process of its own will: it waited.
 struct Switches {
-  long own = 0, forced = 0;
+  long own = 0;
   Switches() {
 #ifdef DS_UNIX
     rusage usage;
-    if (getrusage(RUSAGE_SELF, &usage) == 0) {
-      own = usage.ru_nvcsw;
-      forced = usage.ru_nivcsw;
-    }
+    if (getrusage(RUSAGE_SELF, &usage) == 0) own = usage.ru_nvcsw;
 #endif
   }
 };
 
-// Wall seconds, less those in which another process had the processor: where
-// this one was interrupted and never waited by itself, all that is missing from
-// its processor time was taken from it.
+// Wall seconds, less those in which something else had the processor: where this process never waited by itself, all
+// that is missing from its processor time was taken from it, by another process or by the host, which takes it without
+// a switch that could be counted. `wide` and `chain`: the probes' seconds a step, the mean of before and after.
 struct Readings {
+  double wide = wide_seconds(wide_steps), chain = chain_seconds(chain_steps);
   Switches switches;
   double start_cpu = processor_seconds(), start_collections = collections, elapsed = 0;
   Rcpp::NumericVector done() const {
     const double cpu = processor_seconds() - start_cpu;
     const Switches after;
-    const bool robbed = after.forced > switches.forced && after.own == switches.own && cpu < elapsed;
+    const bool robbed = after.own == switches.own && cpu < elapsed;
     const double taken = robbed ? elapsed - cpu : 0;
-    return Rcpp::NumericVector::create(Rcpp::_["seconds"] = elapsed - taken, Rcpp::_["cpu"] = cpu,
-                                       Rcpp::_["preempted_seconds"] = taken,
-                                       Rcpp::_["gc"] = collections - start_collections);
+    const double wide_after = wide_seconds(wide_steps), chain_after = chain_seconds(chain_steps);
+    return Rcpp::NumericVector::create(
+        Rcpp::_["seconds"] = elapsed - taken, Rcpp::_["cpu"] = cpu, Rcpp::_["preempted_seconds"] = taken,
+        Rcpp::_["gc"] = collections - start_collections, Rcpp::_["wide"] = (wide + wide_after) / (2 * wide_steps),
+        Rcpp::_["chain"] = (chain + chain_after) / (2 * chain_steps));
   }
 };
 

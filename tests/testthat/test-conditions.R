@@ -8,9 +8,11 @@ quiet_evidence <- function() {
   samples$preempted_seconds <- 0
   samples$gc <- 0
   samples$gc_seconds <- 0
+  samples$crowding <- 1
   list(
     samples = tibble::as_tibble(samples),
-    facts = tibble::tibble(stage = rep(c("one", "two"), 2), size = rep(c(1e3, 1e5), each = 2), elements = size),
+    facts = tibble::tibble(stage = rep(c("one", "two"), 2), size = rep(c(1e3, 1e5), each = 2), elements = size,
+      bytes = NA_real_),
     noise = tibble::tibble(size = rep(c(1e3, 1e5), each = 30), seconds = 2e-4 * (1 + rnorm(60, 0, 0.01))),
     before = list(load = 0.2, stolen = 0, ticks = 1000, swapped = 10),
     after = list(load = 1.1, stolen = 1, ticks = 2000, swapped = 10),
@@ -57,6 +59,8 @@ test_that("each thing that spoils a figure is found, and only where it is", {
   only(spoil(set_samples("cpu", function(x, own) 1.9 * own$seconds)), "threads", "used 1.9 processors, 1 declared")
   only(spoil(set_samples("cpu", function(x, own) 0.3 * own$seconds)), "waiting", "only 30 % of the time")
   only(spoil(set_samples("preempted_seconds", function(x, own) own$seconds)), "preempted", "for 50 % of its time")
+  only(spoil(set_samples("crowding", function(x, own) ifelse(own$round > 15, 1.9, 1))), "crowded", "12 % of the samples")
+  only(spoil(set_samples("crowding", function(x, own) 1.9)), "crowded", "throughout at size 100,000: .* up to 1.90")
   only(spoil(set_samples("gc_seconds", function(x, own) 0.2 * own$seconds * own$batch)), "gc", "took 20 %")
   only(spoil(set_samples("seconds", function(x, own) x * rep(c(1, 2), 15))), "spread", "scatter by")
   only(spoil(set_samples("seconds", function(x, own) x * ifelse(own$round == 1, 4, 1))), "warm-up", "took 4.0 times")

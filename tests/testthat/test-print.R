@@ -3,7 +3,7 @@ made_result <- function() {
   cell <- function(stage, size, state, median, speedup, verdict, reason = "") {
     tibble::tibble(
       stage = stage, size = size, state = state, median = median, low = median * 0.98,
-      high = median * 1.02, fastest = median, spread = median / 50, speedup = speedup,
+      high = median * 1.02, fastest = median, spread = median / 50, collecting = 0, speedup = speedup,
       speedup_low = speedup * 0.97, speedup_high = speedup * 1.03, verdict = verdict,
       rounds = 20L, batch = 1, bytes = 8 * size, allocations = 1, largest_bytes = 8 * size,
       stopped_by = "precision", reason = reason, peak = 1e6,
@@ -22,7 +22,7 @@ made_result <- function() {
   samples <- do.call(rbind, lapply(seq_len(nrow(timed)), function(i) {
     tibble::tibble(
       stage = timed$stage[i], size = timed$size[i], round = 1:20, order = 1, batch = 1,
-      seconds = timed$median[i] * (1 + (1:20) / 2000)
+      seconds = timed$median[i] * (1 + (1:20) / 2000), gc_seconds = 0, crowding = 1
     )
   }))
   row <- function(stage, verdict, max_rel, ulp, where, reason) {

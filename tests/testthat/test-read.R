@@ -29,6 +29,39 @@ test_that("the bootstrap of the median is that of R's own resampling", {
   expect_length(internal("resample_median")(double(), 10L, 1), 0)
 })
 
+test_that("collections are charged by bytes, not to whoever trips them", {
+  set.seed(5)
+  rounds <- 40
+  one <- tibble::tibble(stage = "one", size = 10, round = 1:rounds, batch = 2, seconds = 1e-3, gc_seconds = 0, crowding = 1)
+  two <- transform(one, stage = "two")
+  # both allocate the same; whatever is tripped falls on the second, on one batch in four
+  trips <- seq_len(rounds) %% 4 == 0
+  two$gc_seconds[trips] <- 8e-3
+  two$seconds[trips] <- two$seconds[trips] + 4e-3
+  none <- transform(one, stage = "none")
+  facts <- data.frame(stage = c("one", "two", "none"), size = 10, bytes = c(1e6, 1e6, 0))
+  counted <- internal("counted_samples")(rbind(one, two, none), facts)
+  means <- tapply(counted$seconds, counted$stage, mean)
+  expect_equal(as.vector(means[c("one", "two", "none")]), c(1.5e-3, 1.5e-3, 1e-3))
+  expect_equal(sum(counted$seconds * counted$batch), sum(c(one$seconds, two$seconds, none$seconds) * 2))
+  expect_equal(unique(counted$collecting[counted$stage == "two"]), 5e-4)
+  # where bytes are not known each stage pays what it trips
+  unknown <- internal("counted_samples")(two, transform(facts, bytes = NA_real_))
+  expect_equal(unknown$seconds, two$seconds)
+})
+
+test_that("samples beside a neighbour are left out where each stage has others, and kept where not", {
+  samples <- tibble::tibble(
+    stage = rep(c("one", "two"), each = 8), size = 10, round = rep(1:8, 2), batch = 1, gc_seconds = 0,
+    seconds = 1, crowding = c(1, 1.8, rep(1, 6), 1.9, 1.9, rep(1, 6))
+  )
+  facts <- data.frame(stage = c("one", "two"), size = 10, bytes = 0)
+  counted <- internal("counted_samples")(samples, facts)
+  expect_identical(as.vector(table(counted$stage)), c(7L, 6L))
+  samples$crowding[9:14] <- 1.9
+  expect_identical(nrow(internal("counted_samples")(samples, facts)), 16L)
+})
+
 test_that("verdicts of speed follow interval and zone", {
   verdict <- function(low, median, high) {
     internal("speed_verdict")(c(median = median, low = low, high = high), 0.03)

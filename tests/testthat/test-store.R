@@ -43,8 +43,8 @@ test_that("a file cut anywhere, of a later version, or of another kind is refuse
     writeLines(internal("seal")(sub(pattern, replacement, unsealed)), file)
     expect_error(ds_load(file), class = "ds_error_file")
   }
-  expect_match(conditionMessage(changed("\"version\": 2", "\"version\": 99")), "version 99")
-  expect_match(conditionMessage(changed("\"version\": 2", "\"version\": \"two\"")), "version unknown \\(no number\\)")
+  expect_match(conditionMessage(changed("\"version\": 3", "\"version\": 99")), "version 99")
+  expect_match(conditionMessage(changed("\"version\": 3", "\"version\": \"two\"")), "version unknown \\(no number\\)")
   expect_match(conditionMessage(changed("deepstride-result", "other")), "not a Deep Stride result")
   expect_match(conditionMessage(changed("\"interrupted\": false", "\"interrupted\": 3")), "interrupted.*not of type")
   expect_match(conditionMessage(changed("\"rounds\": \\[\\s*3,", "\"rounds\": [3, \"x\",")), "plan")

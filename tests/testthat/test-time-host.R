@@ -169,8 +169,8 @@ test_that("sizes are spread over the workers of a future plan", {
 })
 
 test_that("a batch that another process interrupted is taken again, and the least disturbed one counts", {
-  batch <- function(taken, seconds = 0.004) {
-    c(seconds = seconds, cpu = seconds, preempted_seconds = taken, gc = 0, gc_seconds = 0)
+  batch <- function(taken, seconds = 0.004, wide = 1) {
+    c(seconds = seconds, cpu = seconds, preempted_seconds = taken, gc = 0, wide = wide, chain = 1, gc_seconds = 0)
   }
   host_giving <- function(batches) {
     asked <- 0
@@ -183,10 +183,12 @@ test_that("a batch that another process interrupted is taken again, and the leas
   cell$batch <- 1
   undisturbed <- internal("undisturbed_batch")
   clean <- host_giving(list(batch(0)))
-  expect_identical(undisturbed(cell, clean, 1), batch(0))
+  expect_identical(undisturbed(cell, clean, 1, 1), batch(0))
   late <- host_giving(list(batch(0.003), batch(0.001), batch(0.002)))
-  expect_identical(undisturbed(cell, late, 1), batch(0.001))
+  expect_identical(undisturbed(cell, late, 1, 1), batch(0.001))
   expect_identical(late$asked(), 3)
+  beside <- host_giving(list(batch(0, wide = 1.9), batch(0, wide = 1.1)))
+  expect_identical(undisturbed(cell, beside, 1, 1), batch(0, wide = 1.1))
   long <- host_giving(list(batch(0.5, seconds = 2)))
-  expect_identical(undisturbed(cell, long, 1)[["seconds"]], 2)
+  expect_identical(undisturbed(cell, long, 1, 1)[["seconds"]], 2)
 })
