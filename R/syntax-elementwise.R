@@ -166,6 +166,7 @@ turned_parts <- function(turns, code, head) {
   if ("collapse" %in% names(code)) return(cannot(turns, "`%s` makes one text of many", shortened(spelled(code), 40)))
   each <- logical()
   for (i in seq_along(code)[-1]) {
+    if (is.null(code[[i]])) return(cannot(turns, "`%s` takes NULL", shortened(spelled(code), 40)))
     part <- turned_operand(turns, code[[i]])
     if (is.null(part)) return(NULL)
     code[[i]] <- part$code

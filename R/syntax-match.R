@@ -83,6 +83,14 @@ plain_code <- function(code) {
   code
 }
 
+# A call with something done to each of its arguments; what is left out and NULL stay as they are.
+map_parts <- function(code, change) {
+  for (i in seq_along(code)[-1]) {
+    if (!rlang::is_missing(code[[i]]) && !is.null(code[[i]])) code[[i]] <- change(code[[i]])
+  }
+  code
+}
+
 # Code with a name or an element written otherwise wherever it stands.
 replace_code <- function(code, old, new) {
   if (same_code(code, old)) return(new)

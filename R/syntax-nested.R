@@ -65,10 +65,7 @@ without_extents <- function(turns, code) {
     grid <- length(places) && all(lengths(lapply(places, str2lang)) == 4)
     return(if (grid && !assigned_in_loop(turns$fx, name)) 1 else code)
   }
-  for (i in seq_along(code)[-1]) {
-    if (!rlang::is_missing(code[[i]])) code[[i]] <- without_extents(turns, code[[i]])
-  }
-  code
+  map_parts(code, function(part) without_extents(turns, part))
 }
 
 # A variable that a loop inside carries along has a value for each turn from the start.

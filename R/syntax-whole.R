@@ -77,10 +77,7 @@ whole_elements <- function(code, index, full) {
     if (is.name(target)) code[[2]][[3]] <- rlang::missing_arg() else code[[2]] <- target
     return(code)
   }
-  for (i in seq_along(code)[-1]) {
-    if (!rlang::is_missing(code[[i]])) code[[i]] <- whole_elements(code[[i]], index, full)
-  }
-  code
+  map_parts(code, function(part) whole_elements(part, index, full))
 }
 
 # Does a range take all places of a vector, or of one extent of a matrix?
@@ -161,8 +158,7 @@ resolved <- function(fx, code, depth = 0) {
   if (call_name(code) == "length" && is.name(code[[2]])) {
     return(length_code(fx, as.character(code[[2]]), depth + 1) %||% code)
   }
-  for (i in seq_along(code)[-1]) code[[i]] <- resolved(fx, code[[i]], depth + 1)
-  code
+  map_parts(code, function(part) resolved(fx, part, depth + 1))
 }
 
 writes_of <- function(name, code) {

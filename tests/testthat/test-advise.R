@@ -228,6 +228,17 @@ test_that("a loop that something is taken out of keeps its comments", {
   expect_identical(setdiff(hoisted, text), c("  exp_k <- exp(-k)", "    store <- store * exp_k # of the hour before"))
 })
 
+test_that("arguments that are NULL or left out stay as they are", {
+  depths <- function(x) {
+    out <- numeric(length(x))
+    for (i in seq_along(x)) out[i] <- max(x[i], NULL, 2)
+    m <- matrix(out, dim(out)[1], NULL, )
+    m
+  }
+  expect_length(ds_rewrite(depths), 0)
+  expect_s3_class(ds_advise(depths), "ds_advice")
+})
+
 test_that("a table that would not fit into memory is told, from the arguments", {
   pairs <- function(x) sum(outer(x, x, "-")^2)
   rules <- function(n) as.data.frame(ds_advise(pairs, list(x = numeric(n)), seconds = 0.1))$rule
