@@ -50,5 +50,13 @@ format_interval <- function(low, high) {
   ifelse(is.na(low), "", sprintf("%s to %s", signif_text(low), signif_text(high)))
 }
 
+# "1.20 to 3.40 s"
+format_range <- function(low, high) {
+  ends <- format_seconds(c(low, high))
+  units <- sub(".* ", "", ends)
+  if (units[[1]] == units[[2]]) ends[[1]] <- sub(" .*", "", ends[[1]])
+  paste(ends, collapse = " to ")
+}
+
 # A share as a whole percentage.
 percent_text <- function(share) sprintf("%.0f %%", 100 * share)

@@ -10,7 +10,8 @@ time_size <- function(timing, size) {
   report_rounds(size_run, timing)
   deadline <- clock_now() + share
   for (cell in live_cells(size_run)) {
-    open_cell(cell, timing$backend, timing$plan$cell_limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
+    limit <- min(timing$plan$cell_limit, max(1, (timing$deadline - clock_now()) / 2))
+    open_cell(cell, timing$backend, limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
   }
   if (timing$plan$memory) measure_memory(size_run, timing)
   close_size(size_run, run_rounds(size_run, timing, deadline))
@@ -23,15 +24,34 @@ close_size <- function(size_run, stopped_by) {
   for (cell in live_cells(size_run)) cell$stopped_by <- stopped_by
 }
 
-# A new cell whose state says whether it is to be run: it agrees, and neither
-# the limit nor the budget is forecast to be passed.
+# A new cell whose state says whether it is to be run: it agrees, and even the low end of its forecast passes neither
+# the limit nor what is left of the budget.
 plan_cell <- function(timing, name, size) {
   found <- agreement_of(timing$agreement, name, size)
   if (found$state != "agrees") return(new_cell(name, size, found$state, found$reason))
   past <- past_costs(timing, name)
+  if (is_cheap(past, size, timing)) return(new_cell(name, size))
   forecast <- forecast_seconds(past$size, past$seconds, size)
-  reason <- forecast_reason(timing, forecast[["median"]])
+  stopped <- stopped_before(timing, name)
+  reason <- if (length(stopped)) sprintf("it went past the limit at size %s", format_size(stopped[[1]])) else
+    forecast_reason(timing, forecast)
   if (nzchar(reason)) new_cell(name, size, "forecast", reason, forecast) else new_cell(name, size)
+}
+
+# Not even the steepest growth would make it matter.
+is_cheap <- function(past, size, timing) {
+  if (length(past$size) == 0) return(timing$deadline > clock_now())
+  largest <- which.max(past$size)
+  left <- timing$deadline - clock_now()
+  past$seconds[[largest]] * (size / past$size[[largest]])^most_power < 0.01 * min(timing$plan$cell_limit, left)
+}
+
+# Sizes at which a stage went past the limit.
+stopped_before <- function(timing, name) {
+  unlist(lapply(timing$size_runs, function(run) {
+    over <- Filter(function(cell) cell$stage == name && cell$state == "stopped" && cell$stopped_by == "limit", run$cells)
+    if (length(over)) run$size
+  }))
 }
 
 # What a stage took at the sizes before: its samples' medians.
@@ -49,18 +69,15 @@ forecast_reason <- function(timing, forecast) {
   left <- timing$deadline - clock_now()
   later <- timing$of - timing$done > 1
   rounds <- min(3, plan$rounds[[1]])
-  needed <- forecast * (rounds + 2)
-  if (forecast > plan$cell_limit) {
-    return(sprintf(
-      "one evaluation is forecast to take %s, past the limit of %s",
-      format_seconds(forecast), plain_seconds(plan$cell_limit)
-    ))
+  words <- sprintf("%s (%s)", format_seconds(forecast[["median"]]), format_range(forecast[["low"]], forecast[["high"]]))
+  if (forecast[["low"]] > plan$cell_limit) {
+    return(sprintf("one evaluation is forecast to take %s, past the limit of %s", words, plain_seconds(plan$cell_limit)))
   }
   if (left <= 0) return("the budget was spent before this size")
-  if (needed > left / (1 + later)) {
+  if (forecast[["low"]] * (rounds + 2) > left / (1 + later)) {
     return(sprintf(
-      "even %d rounds are forecast to take %s, with %s of the budget left",
-      rounds, format_seconds(needed), format_seconds(left)
+      "even %d rounds are forecast to take too long, at %s an evaluation with %s of the budget left",
+      rounds, words, format_seconds(left)
     ))
   }
   ""
