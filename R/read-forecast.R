@@ -16,11 +16,17 @@ forecast_seconds <- function(sizes, seconds, size, noise = 0.1) {
   found
 }
 
-# The largest size may have been held up by something else: what the others say is possible, too.
+# The largest size may have been held up by something else, if it took far longer than the others foretell: what those
+# say is possible, too.
 without_last <- function(sizes, seconds, size, noise) {
-  others <- sizes < max(sizes)
-  if (any(others)) power_forecast(sizes[others], seconds[others], size, noise)[["low"]] else Inf
+  last <- sizes == max(sizes)
+  if (all(last)) return(Inf)
+  foretold <- power_forecast(sizes[!last], seconds[!last], max(sizes), noise)
+  if (stats::median(seconds[last]) <= held_up * foretold[["median"]]) return(Inf)
+  power_forecast(sizes[!last], seconds[!last], size, noise)[["low"]]
 }
+
+held_up <- 3 # times what was foretold
 
 few_sizes_exponent <- 0.35
 prior_exponent <- c(mean = 1, sd = 0.75)
@@ -36,8 +42,8 @@ power_forecast <- function(sizes, seconds, size, noise) {
   slope <- max(0, slope)
   reach <- log(size / max(sizes)) - centre
   middle <- sum(weights * y) / sum(weights) + slope * reach
-  grows <- few_sizes_exponent * log(size / max(sizes)) # what an overhead hides of the growth
-  off <- sqrt(1 / sum(weights) + reach^2 / (spread + prior) + noise^2 + bend(size, sizes)^2 + grows^2)
+  hidden <- few_sizes_exponent * log(size / max(sizes)) # what an overhead hides of the growth
+  off <- sqrt(1 / sum(weights) + reach^2 / (spread + prior) + noise^2 + bend(size, sizes)^2 + hidden^2)
   exp(c(median = middle, low = middle - 1.96 * off, high = middle + 1.96 * off))
 }
 

@@ -18,12 +18,12 @@ new_law <- function(law, exponent, weights, scale) {
   list(law = law, exponent = exponent, overhead = weights[[1]], factor = weights[[2]], scale = scale)
 }
 
-shape_of <- function(law, sizes) {
+law_shape <- function(law, sizes) {
   if (law$law == free_power) return((sizes / law$scale)^law$exponent)
   law_shapes[[law$law]](sizes) / law_shapes[[law$law]](law$scale)
 }
 
-law_seconds <- function(law, sizes) law$overhead + law$factor * shape_of(law, sizes)
+law_seconds <- function(law, sizes) law$overhead + law$factor * law_shape(law, sizes)
 
 # The law of one shape. Sizes that lie far off count less (Huber 1964, weights by residual, two passes).
 fit_law <- function(name, sizes, seconds) {
@@ -40,7 +40,7 @@ fit_law <- function(name, sizes, seconds) {
 fitted_law <- function(law, sizes, seconds) {
   weights <- rep(1, length(sizes))
   for (pass in 1:2) {
-    both <- not_negative(1 / seconds, shape_of(law, sizes) / seconds, weights)
+    both <- not_negative(1 / seconds, law_shape(law, sizes) / seconds, weights)
     law$overhead <- both[[1]]
     law$factor <- both[[2]]
     off <- abs(log(pmax(law_seconds(law, sizes), 1e-300) / seconds))

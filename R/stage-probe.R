@@ -15,7 +15,7 @@ evaluator_memory <- function(evaluator, name, size, limit = Inf) {
     try(utils::Rprofmem(NULL), silent = TRUE)
     unlink(log)
   })
-  gc() # room for small values is there: what surrounds the evaluation asks for no new page
+  gc(full = FALSE) # room for small values is there: what surrounds the evaluation asks for no new page
   recording <- tryCatch({
     utils::Rprofmem(log, threshold = 0)
     TRUE

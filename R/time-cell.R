@@ -78,9 +78,9 @@ fail_cell <- function(cell, fault) {
 }
 
 # One sample, per evaluation and less the loop's own cost; NULL if it failed. `quiet`: the pressure of a core that is
-# not shared.
-sample_cell <- function(cell, backend, loop, limit, quiet) {
-  readings <- undisturbed_batch(cell, backend, max(limit, 10 * cell$each * cell$batch), quiet)
+# not shared; `collect`: garbage is collected first.
+sample_cell <- function(cell, backend, loop, limit, quiet, collect) {
+  readings <- undisturbed_batch(cell, backend, max(limit, 10 * cell$each * cell$batch), quiet, collect)
   if (is_fault(readings)) {
     fail_cell(cell, readings)
     return(NULL)
@@ -97,8 +97,8 @@ pressure_of <- function(readings) readings[["wide"]] / readings[["chain"]]
 # A batch during which something else had the processor for more than 1 %, or had a share of the core, is taken
 # again, twice at most: right after that, a short one mostly runs through. The
 # least disturbed one counts.
-undisturbed_batch <- function(cell, backend, limit, quiet) {
-  best <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit, collect = cell$rounds == 0)
+undisturbed_batch <- function(cell, backend, limit, quiet, collect = FALSE) {
+  best <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit, collect = collect)
   for (again in 1:2) {
     if (is_fault(best) || disturbance(best, quiet) <= 0.01 || best[["seconds"]] > 5 * sample_target) break
     other <- backend$sample(cell$stage, cell$size, cell$batch, limit = limit)

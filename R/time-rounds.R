@@ -10,24 +10,47 @@ new_size_run <- function(size, cells) {
   run$noise <- double()
   run$round <- 0
   run$width <- Inf
+  run$share <- Inf # seconds
   run$restored <- FALSE
   run
 }
 
 live_cells <- function(size_run) Filter(function(cell) cell$state == "timed", size_run$cells)
 
+cell_cost <- function(cell, timing) cell$each * cell$batch * (1 + cell$changes) + timing$backend$overhead
+
 round_cost <- function(size_run, timing) {
-  cost <- function(cell) cell$each * cell$batch * (1 + cell$changes) + timing$backend$overhead
-  sum(vapply(live_cells(size_run), cost, 0))
+  sum(vapply(due_cells(size_run, timing, size_run$round + 1), cell_cost, 0, timing))
 }
 
-# Runs rounds until the ratios are known, the most rounds are done, or the next
+# The cells of a round. Beyond the first rounds, one that costs far more than all faster ones together does not hold them
+# back, but is sampled in every fifth; and until all sizes have had their fewest rounds, one that takes more than its
+# share of the size's time is not sampled again.
+due_cells <- function(size_run, timing, round) {
+  cells <- live_cells(size_run)
+  fewest <- timing$plan$rounds[[1]]
+  if (round <= min(first_rounds, fewest)) return(cells)
+  if (round <= fewest) {
+    share <- size_run$share / length(cells)
+    return(Filter(function(cell) cell_cost(cell, timing) * fewest <= share, cells))
+  }
+  if (round %% slow_every == 0) return(cells)
+  costs <- vapply(cells, cell_cost, 0, timing)
+  faster <- vapply(costs, function(cost) sum(costs[costs < cost]), 0)
+  cells[faster == 0 | costs <= slow_from * faster]
+}
+
+first_rounds <- 2
+slow_every <- 5
+slow_from <- 10 # times the cost of all faster cells
+
+# Runs rounds until the ratios are known, `most` rounds are done, or the next
 # round would not fit before `deadline`. Returns which of them ended it.
-run_rounds <- function(size_run, timing, deadline) {
+run_rounds <- function(size_run, timing, deadline, most = timing$plan$rounds[[2]]) {
   next_look <- size_run$round + timing$plan$rounds[[1]]
   repeat {
     if (length(live_cells(size_run)) == 0) return("nothing left")
-    if (size_run$round >= timing$plan$rounds[[2]]) return("rounds")
+    if (size_run$round >= most) return("rounds")
     if (clock_now() + round_cost(size_run, timing) > round_deadline(size_run, timing, deadline)) return("budget")
     run_round(size_run, timing)
     if (size_run$round < next_look) next
@@ -46,13 +69,14 @@ round_deadline <- function(size_run, timing, deadline) {
 run_round <- function(size_run, timing) {
   size_run$round <- size_run$round + 1
   size_run$noise <- c(size_run$noise, clock_work(noise_steps))
-  cells <- live_cells(size_run)
+  cells <- due_cells(size_run, timing, size_run$round)
   turn <- order(vapply(seq_along(cells), function(i) {
     derive_seed(size_run$size + i / 1024, size_run$round + timing$seed)
   }, 0L))
   for (i in seq_along(turn)) {
     cell <- cells[[turn[[i]]]]
-    reading <- sample_cell(cell, timing$backend, timing$loop, timing$plan$cell_limit, timing$quiet)
+    collect <- size_run$round == 1 && (i == 1 || cell$stage %in% timing$backend$isolated)
+    reading <- sample_cell(cell, timing$backend, timing$loop, timing$plan$cell_limit, timing$quiet, collect)
     if (is.null(reading)) next
     cell$rounds <- cell$rounds + 1
     place <- list(stage = cell$stage, size = cell$size, round = size_run$round, order = i, batch = cell$batch)

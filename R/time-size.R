@@ -9,12 +9,14 @@ time_size <- function(timing, size) {
   timing$size_runs <- c(timing$size_runs, size_run)
   report_rounds(size_run, timing)
   deadline <- clock_now() + share
+  size_run$share <- share
   for (cell in live_cells(size_run)) {
     limit <- min(timing$plan$cell_limit, max(1, (timing$deadline - clock_now()) / 2))
     open_cell(cell, timing$backend, limit, warm = length(past_costs(timing, cell$stage)$size) > 0)
   }
   if (timing$plan$memory) measure_memory(size_run, timing)
-  close_size(size_run, run_rounds(size_run, timing, deadline))
+  close_size(size_run, run_rounds(size_run, timing, deadline, most = timing$plan$rounds[[1]]))
+  if (length(live_cells(size_run))) size_run$width <- size_width(size_run, timing)
   timing$done <- timing$done + 1
   report_rounds(size_run, timing, finished = TRUE)
   size_run
@@ -83,20 +85,31 @@ forecast_reason <- function(timing, forecast) {
   ""
 }
 
-# More rounds where they are needed most, while a whole round still fits.
+# The rest of the budget: the largest size first, where decisions are made, then each smaller one, with half of what is
+# left; what is left over goes where it is needed most.
 spend_rest <- function(timing) {
+  sizes <- vapply(timing$size_runs, function(run) run$size, 0)
+  for (run in timing$size_runs[order(-sizes)]) {
+    if (!can_go_on(run, timing)) next
+    go_on(run, timing, clock_now() + (timing$deadline - clock_now()) / 2)
+  }
   repeat {
-    open <- Filter(function(run) {
-      !run$restored && length(live_cells(run)) > 0 && run$width > timing$plan$precision &&
-        run$round < timing$plan$rounds[[2]] && clock_now() + round_cost(run, timing) < timing$deadline
-    }, timing$size_runs)
+    open <- Filter(function(run) can_go_on(run, timing), timing$size_runs)
     if (length(open) == 0) return(invisible())
     widest <- open[[which.max(vapply(open, function(run) run$width, 0))]]
-    slice <- min(timing$deadline, clock_now() + max(0.5, 5 * round_cost(widest, timing)))
-    close_size(widest, run_rounds(widest, timing, slice))
-    widest$width <- size_width(widest, timing)
-    report_rounds(widest, timing)
+    go_on(widest, timing, min(timing$deadline, clock_now() + max(0.5, 5 * round_cost(widest, timing))))
   }
+}
+
+can_go_on <- function(run, timing) {
+  !run$restored && length(live_cells(run)) > 0 && run$width > timing$plan$precision &&
+    run$round < timing$plan$rounds[[2]] && clock_now() + round_cost(run, timing) < timing$deadline
+}
+
+go_on <- function(run, timing, deadline) {
+  close_size(run, run_rounds(run, timing, deadline))
+  run$width <- size_width(run, timing)
+  report_rounds(run, timing)
 }
 
 # Memory, in a pass of its own, where one more evaluation (three times as slow,

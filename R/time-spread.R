@@ -44,6 +44,7 @@ time_elsewhere <- function(question) {
   on.exit(timing$backend$close(), add = TRUE)
   local_threads(1)
   run <- time_size(timing, study$sizes)
+  spend_rest(timing)
   run$restored <- TRUE
   run
 }

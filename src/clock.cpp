@@ -1,6 +1,7 @@
 // The monotonic clock and the sampling loop: nothing but the evaluations
 // stands between the two readings of the clock.
 #include <Rcpp.h>
+#include <algorithm>
 #include <chrono>
 #include <cstdint>
 #include <ctime>
@@ -138,7 +139,8 @@ struct Switches {
 
 // Wall seconds, less those in which something else had the processor: where this process never waited by itself, all
 // that is missing from its processor time was taken from it, by another process or by the host, which takes it without
-// a switch that could be counted. `wide` and `chain`: the probes' seconds a step, the mean of before and after.
+// a switch that could be counted. `wide` and `chain`: the probes' seconds a step, of the first the mean of before and
+// after, of the second the less, since nothing but an interruption makes it longer.
 struct Readings {
   double wide = wide_seconds(wide_steps), chain = chain_seconds(chain_steps);
   Switches switches;
@@ -152,7 +154,7 @@ struct Readings {
     return Rcpp::NumericVector::create(
         Rcpp::_["seconds"] = elapsed - taken, Rcpp::_["cpu"] = cpu, Rcpp::_["preempted_seconds"] = taken,
         Rcpp::_["gc"] = collections - start_collections, Rcpp::_["wide"] = (wide + wide_after) / (2 * wide_steps),
-        Rcpp::_["chain"] = (chain + chain_after) / (2 * chain_steps));
+        Rcpp::_["chain"] = std::min(chain, chain_after) / chain_steps);
   }
 };
 

@@ -40,6 +40,11 @@ test_that("every file has its floor, and no function calls one of a higher floor
   }
 })
 
+test_that("no name is given twice: files share one namespace", {
+  names <- unlist(names_defined(lapply(source_files(), parse)))
+  expect_identical(names[duplicated(names)], character())
+})
+
 test_that("no two rooms of one floor call each other in a circle", {
   files <- source_files()
   code <- lapply(files, parse, keep.source = FALSE)
