@@ -219,6 +219,7 @@ climb_steps <- function(result, made) {
 climb_winner <- function(result) {
   if (nrow(result$timings$samples) == 0) return("original")
   fastest <- fastest_by_size(result$timings)
+  if (nrow(fastest) == 0) return("original")
   last <- fastest[nrow(fastest), ]
   cells <- result$timings$cells
   here <- cells[cells$size == last$size & cells$stage %in% c(last$stage, last$close[[1]]), ]

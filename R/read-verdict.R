@@ -8,47 +8,11 @@ listed <- function(names) {
   paste(paste(utils::head(names, -1), collapse = ", "), "and", utils::tail(names, 1))
 }
 
-# The fastest timed stage at each size, and whether the runner-up is clearly slower.
-fastest_by_size <- function(timings) {
-  cells <- timings$cells[timings$cells$state == "timed", ]
-  rows <- lapply(sort(unique(cells$size)), function(size) {
-    here <- cells[cells$size == size, ]
-    here <- here[order(here$median), ]
-    close <- if (nrow(here) > 1) close_behind(timings, here$stage, size) else character()
-    list(size = size, stage = here$stage[[1]], close = list(close))
-  })
-  keep_winner(bind_records(rows))
-}
-
-# Where the winner at the size before is among those too close to call, it stays.
-keep_winner <- function(fastest) {
-  for (i in seq_len(nrow(fastest))[-1]) {
-    before <- fastest$stage[[i - 1]]
-    if (!before %in% fastest$close[[i]]) next
-    fastest$close[[i]] <- union(setdiff(fastest$close[[i]], before), fastest$stage[[i]])
-    fastest$stage[[i]] <- before
-  }
-  fastest
-}
-
-# Stages that can't be told from the fastest one in their paired ratios.
-close_behind <- function(timings, stages, size) {
-  samples <- counted_samples(timings$samples[timings$samples$size == size, ], timings$cells)
-  rounds <- unique(samples$round)
-  best <- seconds_by_round(samples, stages[[1]], rounds)
-  behind <- vapply(stages[-1], function(stage) {
-    ratio <- paired_ratio(seconds_by_round(samples, stage, rounds), best)
-    speed_verdict(ratio, timings$plan$equal_zone) != "faster"
-  }, NA)
-  stages[-1][behind]
-}
-
 # The verdict in words, most important first.
 verdict_sentences <- function(study, agreement, timings) {
   c(
     disagreement_sentences(agreement),
-    if (nrow(timings$samples) == 0) "No stage was timed." else
-      c(fastest_sentences(fastest_by_size(timings)), gain_sentence(study, agreement, timings)),
+    if (nrow(timings$samples) == 0) "No stage was timed." else speed_sentences(study, agreement, timings),
     unfinished_sentences(timings)
   )
 }
@@ -78,60 +42,11 @@ format_sizes <- function(sizes) {
   paste(if (length(sizes) > 1) "sizes" else "size", listed(vapply(sizes, format_size, "")))
 }
 
-# "`filter` is the fastest stage up to 300, `c` from 1,000 on."
-fastest_sentences <- function(fastest) {
-  runs <- rle(fastest$stage)
-  ends <- cumsum(runs$lengths)
-  starts <- ends - runs$lengths + 1
-  if (length(ends) == 1) {
-    words <- sprintf("`%s` is the fastest stage at every size timed", runs$values)
-  } else {
-    where <- vapply(seq_along(ends), function(i) {
-      low <- format_size(fastest$size[[starts[[i]]]])
-      high <- format_size(fastest$size[[ends[[i]]]])
-      if (i == 1) return(sprintf("up to %s", high))
-      if (i == length(ends)) return(sprintf("from %s on", low))
-      if (low == high) sprintf("at %s", low) else sprintf("from %s to %s", low, high)
-    }, "")
-    words <- paste("The fastest stage is", listed(sprintf("`%s` %s", runs$values, where)))
-  }
-  last <- fastest[nrow(fastest), ]
-  close <- if (length(last$close[[1]]) > 0) {
-    sprintf("; at %s it can't be told from %s", format_size(last$size), listed(tick(last$close[[1]])))
-  }
-  paste0(words, close, ".")
-}
-
-# The largest size at which the reference was timed: what did the best stage gain there?
-gain_sentence <- function(study, agreement, timings) {
-  cells <- timings$cells
-  judged <- cells[!is.na(cells$verdict), ]
-  if (nrow(judged) == 0) return("No speedup was measured: no stage was timed beside the reference.")
-  here <- judged[judged$size == max(judged$size), ]
-  best <- here[which.max(here$speedup), ]
-  words <- switch(best$verdict,
-    faster = sprintf("is %s as fast as", format_ratio(best$speedup)),
-    slower = sprintf("is slower, %s as fast as", format_ratio(best$speedup)),
-    same = "takes the same time as",
-    unclear = "can't be told from"
-  )
-  sprintf(
-    "At %s %s `%s` %s `%s` (%s against %s; 95 %% interval of the ratio %s%s).",
-    format_size(best$size), study$unit, best$stage, words, timings$reference,
-    format_seconds(best$median), format_seconds(reference_median(cells, timings$reference, best$size)),
-    format_interval(best$speedup_low, best$speedup_high), checked_to(agreement, best$stage, best$size)
-  )
-}
-
 # "; agreement checked to 1,000", where it was not checked as far as it was timed.
 checked_to <- function(agreement, stage, size) {
   rows <- agreement$table[agreement$table$stage == stage & agreement$table$case == own_inputs, ]
   if (nrow(rows) == 0 || max(rows$size) >= size) return("")
   sprintf("; agreement checked to %s", format_size(max(rows$size)))
-}
-
-reference_median <- function(cells, reference, size) {
-  cells$median[cells$stage == reference & cells$size == size]
 }
 
 unfinished_sentences <- function(timings) {

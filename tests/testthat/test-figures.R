@@ -1,11 +1,11 @@
 result_for_figures <- function() {
-  routing_study(c(10, 100, 1000)) |>
+  routing_study(c(10, 30, 100, 1e4)) |>
     ds_stage("filter", route_filter) |>
     ds_stage("slow", function(rain, keep) {
       spin(length(rain)^2 * 3e-6)
       route_filled(rain, keep)
     }) |>
-    ds_run(quick_plan(cell_limit = 0.5))
+    ds_run(quick_plan(cell_limit = 0.1))
 }
 
 test_that("figures draw what was measured, and forecasts as forecasts", {

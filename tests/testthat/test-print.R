@@ -75,11 +75,32 @@ test_that("a result prints its verdicts in a screenful, the worst news first", {
 test_that("the verdict in words follows the figures", {
   result <- made_result()
   words <- function(timings) internal("verdict_sentences")(result$study, result$agreement, timings)
-  slower <- result$timings
-  slower$samples$seconds[slower$samples$stage == "native" & slower$samples$size == 1e4] <- 1e-3
-  slower$cells$median[slower$cells$stage == "native" & slower$cells$size == 1e4] <- 1.0001e-3
-  expect_match(words(slower), "at 10,000 it can't be told from `filled`", all = FALSE)
-  slower$cells$median[slower$cells$stage == "native" & slower$cells$size == 1e4] <- 2e-3
-  slower$samples$seconds[slower$samples$stage == "native" & slower$samples$size == 1e4] <- 2e-3
+  as_slow_as <- function(seconds) {
+    timings <- result$timings
+    cell <- timings$cells$stage == "native" & timings$cells$size == 1e4
+    timings$cells$median[cell] <- seconds
+    timings$cells$speedup[cell] <- 1e-3 / seconds
+    timings$samples$seconds[timings$samples$stage == "native" & timings$samples$size == 1e4] <- seconds
+    timings
+  }
+  expect_match(words(as_slow_as(1.0001e-3)), "at 10,000 `native` and `filled` are equally fast", all = FALSE)
+  slower <- as_slow_as(2e-3)
   expect_match(words(slower), "`native` up to 100 and `filled` from 10,000 on", all = FALSE)
+  expect_match(words(slower), "`native` is .* as fast as `filled`", all = FALSE)
+  # what one stage alone reached has no fastest, and what was sampled once no verdict
+  alone <- slower
+  alone$cells$state[alone$cells$stage == "filled" & alone$cells$size == 1e4] <- "stopped"
+  expect_match(words(alone), "`native` is the fastest stage at every size timed", all = FALSE)
+  expect_match(words(alone), "At 10,000 only `native` was timed", all = FALSE)
+  once <- result$timings
+  once$cells$rounds <- 1L
+  expect_match(words(once), "no two stages were timed side by side often enough", all = FALSE)
+  # of stages that tie the one in R is kept
+  tied <- as_slow_as(1.0001e-3)
+  study <- result$study
+  study$stages$native$language <- "C"
+  expect_match(internal("verdict_sentences")(study, result$agreement, tied),
+    "Keep `filled`: as fast as `native`, and still R", all = FALSE)
+  tied$cells$collecting <- 0.4 * tied$cells$median
+  expect_match(words(tied), "At 10,000 40 % of the time of `filled` and 40 % of .* collecting", all = FALSE)
 })
