@@ -96,7 +96,8 @@ find_grown_rows <- function(fx, loop) {
 
 find_grown_text <- function(fx, loop) {
   lapply(appends_in(fx, loop, text_patterns), function(one) {
-    growth_finding(fx, loop, one, "`%s` grows by a piece of text at a time: all before it is copied each time", joining_edits)
+    growth_finding(fx, loop, one, "`%s` grows by a piece of text at a time: all before it is copied each time",
+      joining_edits)
   })
 }
 

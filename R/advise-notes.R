@@ -227,8 +227,8 @@ find_draws <- function(fx, loop) {
 # One draw in each turn, whatever happens in it, and nothing else that may draw: all of them before the loop.
 drawing_edits <- function(fx, loop, draws) {
   heads <- unique(vapply(calls_within(loop$code), call_name, ""))
-  plain <- c(harmless_calls(), unlist(elementwise_calls), steady_calls, drawing_calls, "for", "{", "<-", "=", "if", "max",
-    "min")
+  plain <- c(harmless_calls(), unlist(elementwise_calls), steady_calls, drawing_calls, "for", "{", "<-", "=", "if",
+    "max", "min")
   steady <- all(vapply(as.list(draws[[1]])[-(1:2)], is_steady, NA,
     c(loop$changed, loop$var)))
   sure <- any(vapply(loop$body, function(code) {

@@ -75,7 +75,7 @@ check_taken <- function(evidence) {
   by_cell(evidence, function(stage, size, own) {
     share <- sum(own$preempted_seconds) / sum(own$preempted_seconds + own$seconds)
     if (!is.finite(share) || share < 0.05) return(NULL)
-    words <- sprintf("other processes or the host had the processor for %s of its time, which is left out", percent(share))
+    words <- sprintf("others or the host had the processor for %s of its time, which is left out", percent(share))
     spoilt_row("preempted", words, share, stage, size)
   })
 }
@@ -105,7 +105,7 @@ check_crowded <- function(evidence) {
   many <- length(kept) > 0.05 * nrow(samples)
   c(
     if (many) list(spoilt_row("crowded", sprintf(
-      "the core was shared with other work throughout at %s: ratios of interpreted to native code may be off by up to %s",
+      "the core was shared throughout at %s: ratios of interpreted to native code may be off by up to %s",
       format_sizes(sort(throughout)), format_ratio(factor)
     ), factor)),
     if (is.finite(out) && out >= 0.05 && !many) list(spoilt_row("crowded", sprintf(
@@ -114,9 +114,10 @@ check_crowded <- function(evidence) {
   )
 }
 
-# A cell whose samples scatter far more than the same native work did beside it.
+# A cell whose samples scatter far more than the same native work did beside it, though nobody shared the core.
 check_noise <- function(evidence) {
   by_cell(evidence, function(stage, size, own) {
+    own <- own[!is_crowded(own), ]
     work <- evidence$noise$seconds[evidence$noise$size == size]
     floor <- stats::mad(work) / stats::median(work)
     spread <- stats::mad(own$seconds) / stats::median(own$seconds)

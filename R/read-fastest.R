@@ -9,8 +9,9 @@ fastest_by_size <- function(timings) {
     here <- cells[cells$size == size, ]
     here <- here[order(here$median), ]
     verdicts <- verdicts_beside(timings, here$stage, size)
-    close <- here$stage[-1][verdicts != "faster"]
-    list(size = size, stage = here$stage[[1]], close = list(close), equal = all(verdicts[verdicts != "faster"] == "same"))
+    behind <- verdicts != "faster"
+    list(size = size, stage = here$stage[[1]], close = list(here$stage[-1][behind]),
+      equal = all(verdicts[behind] == "same"))
   })
   if (length(rows) == 0) return(tibble::tibble(size = double(), stage = character(), close = list(), equal = logical()))
   keep_winner(bind_records(rows))

@@ -40,7 +40,8 @@ new_result <- function(study, agreement, timings, environment) {
 #'   `failed`), `median`, `low`, `high`, `fastest`, `spread` (seconds per
 #'   evaluation; for a forecast `median` is the forecast; `low` and `high` bound
 #'   a 95 % interval), `speedup`, `speedup_low`, `speedup_high` (over the
-#'   reference), `collecting` (of the median, what R spends on collecting an evaluation's own bytes), `verdict`, `rounds` (whose samples count), `batch`, `bytes`, `allocations` and `largest_bytes` that R
+#'   reference), `collecting` (of the median, what R spends on collecting an evaluation's own bytes), `verdict`,
+#'   `rounds` (whose samples count), `batch`, `bytes`, `allocations` and `largest_bytes` that R
 #'   allocates in one evaluation, `stopped_by`, `reason`, `peak` (bytes by which the resident size of a fresh
 #'   process grew), `first_call` (seconds, loading and compiling included), `build` (seconds that
 #'   the compiler took for a native stage; 0 from the cache). `peak` and `first_call` are

@@ -23,9 +23,9 @@ round_cost <- function(size_run, timing) {
   sum(vapply(due_cells(size_run, timing, size_run$round + 1), cell_cost, 0, timing))
 }
 
-# The cells of a round. Beyond the first rounds, one that costs far more than all faster ones together does not hold them
-# back, but is sampled in every fifth; and until all sizes have had their fewest rounds, one that takes more than its
-# share of the size's time is not sampled again.
+# The cells of a round. Beyond the first rounds, one that costs far more than all faster ones together does not hold
+# them back, but is sampled in every fifth; and until all sizes have had their fewest rounds, one that takes more than
+# its share of the size's time is not sampled again.
 due_cells <- function(size_run, timing, round) {
   cells <- live_cells(size_run)
   fewest <- timing$plan$rounds[[1]]

@@ -51,7 +51,9 @@ is_cheap <- function(past, size, timing) {
 # Sizes at which a stage went past the limit.
 stopped_before <- function(timing, name) {
   unlist(lapply(timing$size_runs, function(run) {
-    over <- Filter(function(cell) cell$stage == name && cell$state == "stopped" && cell$stopped_by == "limit", run$cells)
+    over <- Filter(function(cell) {
+      cell$stage == name && cell$state == "stopped" && cell$stopped_by == "limit"
+    }, run$cells)
     if (length(over)) run$size
   }))
 }
@@ -73,7 +75,8 @@ forecast_reason <- function(timing, forecast) {
   rounds <- min(3, plan$rounds[[1]])
   words <- sprintf("%s (%s)", format_seconds(forecast[["median"]]), format_range(forecast[["low"]], forecast[["high"]]))
   if (forecast[["low"]] > plan$cell_limit) {
-    return(sprintf("one evaluation is forecast to take %s, past the limit of %s", words, plain_seconds(plan$cell_limit)))
+    limit <- plain_seconds(plan$cell_limit)
+    return(sprintf("one evaluation is forecast to take %s, past the limit of %s", words, limit))
   }
   if (left <= 0) return("the budget was spent before this size")
   if (forecast[["low"]] * (rounds + 2) > left / (1 + later)) {

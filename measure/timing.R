@@ -3,11 +3,12 @@
 #
 #   Rscript measure/timing.R [OUT.json] [part ...]
 #
-# Parts: same, slower, load, share, economy, small. All of them by default.
+# Parts: same, slower, allocating, busy, repeated, load, share, economy, small. All of them by default.
 suppressPackageStartupMessages(library(deepstride))
 args <- commandArgs(TRUE)
 out <- if (length(args)) args[[1]] else "timing-measured.json"
-parts <- if (length(args) > 1) args[-1] else c("same", "slower", "load", "share", "economy", "small")
+parts <- if (length(args) > 1) args[-1] else
+  c("same", "slower", "allocating", "busy", "repeated", "load", "share", "economy", "small")
 work <- deepstride:::clock_work
 now <- deepstride:::clock_now
 found <- list()
@@ -60,6 +61,86 @@ if ("slower" %in% parts) {
       )
     }
   }
+}
+
+# Two stages that allocate, the second `factor` times as much as the first.
+allocating_stages <- function(n, factor, seed) {
+  study <- ds_study("Vectors", function(n) list(n = n), sizes = n, seed = seed) |>
+    ds_stage("one", function(n) sum(sqrt(numeric(n) + 2))) |>
+    ds_stage("other", eval(bquote(function(n) sum(sqrt(numeric(.(factor) * n) + 2)))))
+  agreement <- ds_agree(study, sizes = 1, cases = FALSE)
+  agreement$table <- agreement$table[0, ]
+  cells <- as.data.frame(ds_time(study, ds_plan(budget = 15, first_call = FALSE), agreement))
+  cells$verdict[cells$stage == "other"]
+}
+
+allocating <- function(words, count = 60) {
+  sizes <- rep(c(1e3, 1e4, 1e5, 1e6, 1e7), length.out = count)
+  same <- mapply(allocating_stages, sizes, 1, seq_len(count))
+  more <- mapply(allocating_stages, sizes, 1.1, seq_len(count))
+  note(
+    paste0("allocating_same_", words), mean(same %in% c("faster", "slower")),
+    sprintf("vectors of 10^3 to 10^7, %s: same against same, a difference claimed in %.1f %% of %d studies (at most 5)",
+      words, 100 * mean(same %in% c("faster", "slower")), count)
+  )
+  note(
+    paste0("allocating_slower_", words), mean(more == "slower"),
+    sprintf("the same, %s: a true 10 %% seen in %.1f %% of %d studies, called faster in %.1f %% (at least 95, none)",
+      words, 100 * mean(more == "slower"), count, 100 * mean(more == "faster"))
+  )
+}
+
+busy_process <- function() {
+  processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", "repeat deepstride:::clock_work(1e7)"))
+}
+
+if ("allocating" %in% parts) allocating("quiet")
+if ("busy" %in% parts) {
+  busy <- list(busy_process(), busy_process())
+  Sys.sleep(1)
+  allocating("both cores loaded")
+  for (process in busy) process$kill_tree()
+}
+
+# The demo's study in fresh processes: who wins at the largest size, and do the intervals of one run hold the medians
+# of the others?
+demo_run <- function(i) {
+  file <- tempfile(fileext = ".rds")
+  code <- sprintf(paste(
+    "suppressPackageStartupMessages(library(deepstride)); options(deepstride.progress = 'none');",
+    "study <- deepstride:::read_study_file(deepstride:::demo_file());",
+    "timings <- ds_time(study, ds_plan(budget = 24));",
+    "saveRDS(list(cells = timings$cells, last = tail(summary(timings), 1)), '%s')"
+  ), file)
+  processx::run(file.path(R.home("bin"), "Rscript"), c("-e", code))
+  readRDS(file)
+}
+
+if ("repeated" %in% parts) {
+  runs <- lapply(1:20, demo_run)
+  firsts <- lapply(runs, function(run) c(run$last$stage, run$last$close[[1]]))
+  common <- names(which.max(table(unlist(firsts))))
+  held <- unlist(lapply(seq_along(runs), function(i) {
+    others <- do.call(rbind, lapply(runs[-i], function(run) run$cells))
+    others <- others[others$state == "timed", ]
+    middle <- tapply(others$median, paste(others$stage, others$size), median)
+    own <- runs[[i]]$cells
+    own <- own[own$state == "timed" & is.finite(own$low), ]
+    at <- middle[paste(own$stage, own$size)]
+    own$low <= at & at <= own$high
+  }))
+  top <- do.call(rbind, lapply(runs, function(run) {
+    run$cells[run$cells$size == 1e6 & is.finite(run$cells$speedup_low), ]
+  }))
+  width <- median((top$speedup_high - top$speedup_low) / (2 * top$speedup))
+  note("repeated_winner", sum(vapply(firsts, function(names) common %in% names, NA)), sprintf(
+    "20 runs of the demo in fresh processes: `%s` is the fastest at the largest size, or one of those that tie, in %d",
+    common, sum(vapply(firsts, function(names) common %in% names, NA))
+  ))
+  note("repeated_held", mean(held), sprintf(
+    "of each cell's 95 %% intervals %.0f %% hold the median of the other runs (at least 90)", 100 * mean(held)
+  ))
+  note("repeated_width", width, sprintf("ratios at 10^6: +-%.0f %% at the median (at most 6)", 100 * width))
 }
 
 demo <- function() deepstride:::read_study_file(deepstride:::demo_file())

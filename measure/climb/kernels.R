@@ -350,13 +350,15 @@ climb_later <- list(
     }
     smooth
   }),
-  normal_depth = list(size = 5000, inputs = function(n) list(flow = rgamma(n, 3, 0.5), width = 4, slope = 0.002, rough = 0.03),
-    f = function(flow, width, slope, rough) {
+  normal_depth = list(size = 5000, inputs = function(n) {
+    list(flow = rgamma(n, 3, 0.5), width = 4, slope = 0.002, rough = 0.03)
+  }, f = function(flow, width, slope, rough) {
     depth <- NULL
     for (q in flow) {
       h <- 1
       repeat {
-        step <- (width * h * (width * h / (width + 2 * h))^(2 / 3) * sqrt(slope) / rough - q) / (5 * width / 3 * sqrt(slope) / rough * h^(2 / 3)) # hot
+        through <- width * h * (width * h / (width + 2 * h))^(2 / 3) * sqrt(slope) / rough # hot
+        step <- (through - q) / (5 * width / 3 * sqrt(slope) / rough * h^(2 / 3))
         h <- max(h - step, 0.01)
         if (abs(step) < 1e-8) break
       }

@@ -51,7 +51,8 @@ row_loop <- function(seed) {
     )
   }
   text <- c(
-    "function(m, x, k) {", "  out <- m", sprintf("  for (i in %s) {", pick("seq_len(nrow(m))", "seq_along(x)", "2:nrow(m)")),
+    "function(m, x, k) {", "  out <- m",
+    sprintf("  for (i in %s) {", pick("seq_len(nrow(m))", "seq_along(x)", "2:nrow(m)")),
     sprintf("    store <- %s", pick("0", "x[i]", "k")), "    run <- 0", "    d <- 1",
     sprintf("    for (j in %s) {", pick("2:ncol(m)", "2:3")),
     paste0("      ", vapply(seq_len(pick(1:4)), function(one) statement(), "")), "    }",

@@ -121,7 +121,7 @@ test_that("a variable that is one value first and one for each turn then is foll
 
 test_that("a loop around a recurrence is done at once, and keeps the order along it", {
   stores <- function(m) {
-    for (i in 1:nrow(m)) for (j in 2:ncol(m)) m[i, j] <- max(0, 0.9 * m[i, j - 1] + m[i, j] - 1)
+    for (i in seq_len(nrow(m))) for (j in 2:ncol(m)) m[i, j] <- max(0, 0.9 * m[i, j - 1] + m[i, j] - 1)
     m
   }
   m <- matrix(c(3, 0, 2, 1, 5, 2, 0.5, 4), 2)

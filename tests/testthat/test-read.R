@@ -32,7 +32,9 @@ test_that("the bootstrap of the median is that of R's own resampling", {
 test_that("collections are charged by bytes, not to whoever trips them", {
   set.seed(5)
   rounds <- 40
-  one <- tibble::tibble(stage = "one", size = 10, round = 1:rounds, batch = 2, seconds = 1e-3, gc_seconds = 0, crowding = 1)
+  one <- tibble::tibble(
+    stage = "one", size = 10, round = 1:rounds, batch = 2, seconds = 1e-3, gc_seconds = 0, crowding = 1
+  )
   two <- transform(one, stage = "two")
   # both allocate the same; whatever is tripped falls on the second, on one batch in four
   trips <- seq_len(rounds) %% 4 == 0
