@@ -217,7 +217,7 @@ find_margins <- function(fx) {
     new_finding(line_of(fx, path), line_of(fx, path), path,
       sprintf("`apply()` calls a function once for each %s, which `%s()` is for", c("row", "column")[[found$.d]],
         what$sums[[found$.d]]),
-      list(new_edit(path, list(call(what$sums[[found$.d]], what$of)))), "rounding"
+      list(new_edit(path, list(call(what$sums[[found$.d]], what$of)))), "rounding", what$assumed
     )
   }))
 }
@@ -233,7 +233,9 @@ margin_of <- function(fx, matrix, f) {
   if (is.null(sums)) return(NULL)
   f[[3]] <- found$.e
   of <- whole_value(fx, matrix, f)
-  if (!is.null(of)) list(sums = sums, of = of)
+  singles <- setdiff(all.vars(found$.e), c(names(f[[2]]), names(fx$kinds)))
+  assumed <- if (length(singles)) sprintf("%s: one number", paste0("`", singles, "`", collapse = ", "))
+  if (!is.null(of)) list(sums = sums, of = of, assumed = assumed)
 }
 
 # The mean or sum of a window that goes along.

@@ -103,7 +103,7 @@ find_grown_text <- function(fx, loop) {
 
 growth_finding <- function(fx, loop, one, words, edits_of) {
   place <- text_at(fx$body, one$path)$reference
-  made <- edits_of(fx, loop, one)
+  made <- if (is.null(strange_argument(fx, loop))) edits_of(fx, loop, one)
   new_finding(place[[1]] %||% loop$line, place[[3]] %||% loop$to, one$path,
     sprintf(words, as.character(one$found$.a)), made$edits,
     assumed = made$assumed,
@@ -330,7 +330,7 @@ column_edits <- function(fx, one, start, count) {
       unname(Map(function(column, cell) call("<-", call("[", column, counter), cell), columns, cells))
     )),
     new_edit(start$outermost, list(call("if", call(">", counter, 0), call("<-", one$found$.a, made))), "after")
-  ), assumed = sprintf("each cell of a row of `%s` is one value", table))
+  ), assumed = sprintf("each cell of a row of `%s` is one number or text", table))
 }
 
 # Pieces of text in a vector, joined once.

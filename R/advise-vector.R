@@ -103,8 +103,13 @@ find_whole <- function(fx, loop, dedicated) {
   what <- if (dedicated) sprintf("R has a function for what this loop works out: `%s()`", known[[1]]) else
     "no turn needs what another one worked out: all can be done at once"
   list(loop_finding(loop, what, list(new_edit(loop$path, whole$statements)), whole$changes,
-    assumed = whole_assumed(fx, loop)
+    assumed = c(whole_assumed(fx, loop), numbers_assumed(fx, whole$numbers))
   ))
+}
+
+numbers_assumed <- function(fx, names) {
+  open <- setdiff(names, names(fx$kinds))
+  if (length(open)) sprintf("%s: numbers", paste0("`", open, "`", collapse = ", "))
 }
 
 # What is taken for granted where turns are done at once: conditions that are never missing, single values.

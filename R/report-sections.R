@@ -204,13 +204,15 @@ report_method <- function(result) {
     "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
     "A speedup is the median of the ratios to the reference within each round, with a 95 % bootstrap interval",
     "of 2,000 resamples.",
+    "Two probes beside each sample tell whether other work shared the core; such samples were taken again, or left out",
+    "where each stage had others. Collections of garbage were charged by the bytes that a stage allocates.",
     sprintf("Timing took %s of a budget of %s.", format_seconds(result$timings$seconds), plain_seconds(plan$budget)),
     sprintf(
-      "A size was finished when every ratio's interval was narrower than %s %%, or its share was spent.",
+      "After the fewest rounds everywhere, the largest size first, until ratios' intervals were narrower than %s %%.",
       format(100 * plan$precision)
     ),
     sprintf(
-      "A stage forecast to take more than %s an evaluation, or more than the budget had left, was not run;",
+      "Where even the low end of a forecast was past %s an evaluation, or past the budget, a stage was not run;",
       plain_seconds(plan$cell_limit)
     ),
     "such cells are forecasts.",

@@ -157,6 +157,9 @@ turned_prefix <- function(turns, code) {
   found <- if (!is.null(running)) match_code(quote(.f(.x[1:.i])), code)
   if (is.null(found) || !is.name(found$.x) || as.character(found$.x) %in% c(turns$changed, turns$temps) ||
     !identical(found$.i, as.name(turns$var)) || !counts_from_one(turns$loop$range)) return(NULL)
+  kind <- turns$fx$kinds[as.character(found$.x)]
+  if (!is.na(kind) && !kind %in% c("numbers", "number", "named", "matrix")) return(NULL)
+  turns$numbers <- union(turns$numbers, as.character(found$.x))
   if (!call_name(code) %in% c("max", "min")) turns$changes <- c(turns$changes, "rounding")
   turns$dedicated <- TRUE
   list(code = call("[", fill_code(running, found), turns$index), each = TRUE)

@@ -23,7 +23,8 @@ write_whole <- function(fx, loop) {
   if (is.null(made)) return(list(why = turns$why))
   if (length(made) == 0) return(list(why = "there is nothing in it"))
   made <- c(made, lapply(names(turns$renamed), function(name) last_value(name, turns$renamed[[name]])))
-  list(statements = settle_index(fx, turns, made), changes = turns$changes, dedicated = isTRUE(turns$dedicated))
+  list(statements = settle_index(fx, turns, made), changes = turns$changes, dedicated = isTRUE(turns$dedicated),
+    numbers = turns[["numbers"]])
 }
 
 # Of arguments that are known: those that are no plain vectors.

@@ -183,6 +183,23 @@ test_that("arguments that are no plain vectors, and functions of the user's own,
   expect_gt(kept(several, list(x = c(1, 2), y = c(1, 2))), 0L)
 })
 
+test_that("rows of factors and dates, and running extremes of text, are left as they are", {
+  rows <- function(cover, x) {
+    t <- NULL
+    for (i in seq_along(x)) t <- rbind(t, data.frame(cover = cover[i], x = x[i]))
+    t
+  }
+  expect_length(ds_rewrite(rows, args = list(cover = factor(c("bog", "wood")), x = 1:2)), 0)
+  expect_length(ds_rewrite(rows, args = list(cover = as.Date("2026-01-01") + 0:1, x = 1:2)), 0)
+  high <- function(x) {
+    best <- numeric(length(x))
+    for (i in seq_along(x)) best[i] <- max(x[1:i])
+    best
+  }
+  expect_length(ds_rewrite(high, args = list(x = c("b", "a"))), 0)
+  expect_match(as.data.frame(ds_rewrite(high))$assumed, "`x`: numbers")
+})
+
 test_that("what is taken out of a loop or worked out once is sure to give the same, wherever it runs", {
   one_line <- function(text) eval(str2lang(text), new.env(parent = globalenv()))
   rules_of <- function(text) as.data.frame(ds_advise(one_line(text)))[c("rule", "step")]
