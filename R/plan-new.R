@@ -4,10 +4,10 @@
 #'   fraction of the ratio: 0.03 asks for about plus or minus 1.5 %. A size is
 #'   finished early when every ratio is known that well.
 #' @param budget Seconds that timing may take, all sizes together.
-#' @param cell_limit Seconds that one evaluation may take. A stage whose next
-#'   size is forecast to take longer is not run there; the forecast is recorded.
+#' @param cell_limit Seconds that one evaluation may take. Where even the low end of a stage's forecast is longer it
+#'   is not run, and the forecast is recorded; what runs longer all the same is stopped.
 #' @param rounds Fewest and most rounds at one size. In a round every live stage
-#'   is sampled once, in random order.
+#'   is sampled once, in random order; one that takes more than its share of the time may have two.
 #' @param isolate `"none"`: stages are evaluated in one copy of this session, made by forking, which is made
 #'   anew where a stage takes it down. `"stage"`: each stage in a fresh worker process of its own. Either way
 #'   a crash, `quit()` or a runaway takes only its own cell, and never the session.

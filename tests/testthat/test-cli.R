@@ -1,6 +1,6 @@
 test_that("run leaves a report, figures, tables and a result that loads, and says the verdict", {
   out <- tempfile("out")
-  ran <- run_deepstride(c("run", study_file(simple_study_lines()), "--out", out, "--budget", "6"))
+  ran <- run_deepstride(c("run", study_file(simple_study_lines()), "--out", out, "--budget", "2"))
   expect_identical(ran$status, 0L)
   expect_match(ran$stdout, "Total depth")
   expect_match(ran$stdout, "Agreement with the reference `loop`")
@@ -110,11 +110,11 @@ test_that("the terminal shows one live line that is taken away again", {
 test_that("a run can be isolated, and kept in a file that it goes on from", {
   file <- study_file(simple_study_lines())
   kept <- tempfile(fileext = ".json")
-  first <- run_deepstride(c("time", file, "--budget", "8", "--isolate", "--resume", kept, "--quiet"))
+  first <- run_deepstride(c("time", file, "--budget", "3", "--isolate", "--resume", kept, "--quiet"))
   expect_identical(first$status, 0L)
-  again <- run_deepstride(c("time", file, "--budget", "8", "--isolate", "--resume", kept))
+  again <- run_deepstride(c("time", file, "--budget", "3", "--isolate", "--resume", kept))
   expect_match(again$stdout, "Resumed: sizes? .*had been timed before")
-  other <- run_deepstride(c("time", file, "--budget", "8", "--resume", kept))
+  other <- run_deepstride(c("time", file, "--budget", "3", "--resume", kept))
   expect_identical(other$status, 2L)
   expect_match(other$stderr, "Not the same: plan")
 })
