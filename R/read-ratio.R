@@ -3,8 +3,9 @@
 resample_count <- 2000L
 
 # Median with a 95 % percentile bootstrap interval (Efron and Tibshirani 1993,
-# "An Introduction to the Bootstrap", chapter 13). One value has no interval.
+# "An Introduction to the Bootstrap", chapter 13). One value has no interval; NA stands for a round that was missed.
 median_interval <- function(x, seed = 1) {
+  x <- x[!is.na(x)]
   if (length(x) < 2) return(c(median = if (length(x)) x else NA_real_, low = NA_real_, high = NA_real_))
   drawn <- resample_median(x, resample_count, seed)
   ends <- stats::quantile(drawn, c(0.025, 0.975), names = FALSE)

@@ -3,15 +3,19 @@
 #' At each size, smallest first, every stage that agrees is sampled once per
 #' round, in random order, so that the machine's drift cancels in the ratio of
 #' two stages of one round. A sample is a batch of evaluations long enough for
-#' the clock; making the arguments is never inside it. After the fewest rounds everywhere the largest sizes get
-#' theirs first, until every ratio is known as well as the plan asks or the budget is spent. A stage that costs far more than
-#' all faster ones together is sampled in every fifth round. A stage is not run at a size where even the low end of its
-#' forecast is past the limit; what has a chance is tried, and stopped at the limit.
+#' the clock; making the arguments is never inside it. After the fewest rounds
+#' everywhere the largest sizes get theirs first, until every ratio is known as
+#' well as the plan asks or the budget is spent. A stage that costs far more than
+#' all faster ones together is sampled in every fifth round. A stage is not run at
+#' a size where even the low end of its forecast is past the limit; what has a
+#' chance is tried, and stopped at the limit.
 #'
-#' Two probes stand around each sample: one as wide as the core issues instructions, which slows down when other work
-#' shares the core, and one that goes by the clock's rate alone. A sample beside a neighbour is taken again, and left
-#' out where every stage has others at that size. Collections of garbage are charged by bytes: at one size a byte costs all
-#' seconds of collections over all bytes that were allocated.
+#' Two probes stand around each sample: one as wide as the core issues
+#' instructions, which slows down when other work shares the core, and one that
+#' goes by the clock's rate alone. A sample beside a neighbour is taken again, and
+#' left out where every stage has others at that size. Collections of garbage are
+#' charged by bytes: at one size a byte costs all seconds of collections over all
+#' bytes that were allocated.
 #'
 #' Every stage is held to one thread of OpenMP and OpenBLAS unless it declares more. Output,
 #' messages and warnings of a stage are kept off the console. A stage that

@@ -19,6 +19,14 @@ test_that("a ratio turned round is its own reciprocal, and rounds that are missi
   expect_true(is.na(paired_ratio(1, 2)[["low"]]))
 })
 
+test_that("stages that miss rounds have an interval where the reference was not timed", {
+  samples <- data.frame(
+    stage = rep(c("one", "two"), c(8, 5)), round = c(1:8, c(1, 2, 4, 5, 8)), seconds = 1 + (1:13) / 100
+  )
+  width <- internal("widest_interval")(samples, "reference")
+  expect_true(is.finite(width) && width > 0)
+})
+
 test_that("the bootstrap of the median is that of R's own resampling", {
   set.seed(9)
   x <- rexp(41)
