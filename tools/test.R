@@ -8,7 +8,5 @@ results <- as.data.frame(test_dir("tests/testthat",
 ))
 failed <- sum(results$failed) + sum(results$error)
 skipped <- sum(results$skipped)
-slowest <- sort(tapply(results$real, results$file, sum), decreasing = TRUE)
-cat("slowest:", sprintf("%s %.0f s", names(slowest), slowest)[1:8], sep = "\n  ")
-cat(sprintf("\n%d passed, %d failed, %d skipped\n", sum(results$passed), failed, skipped))
+cat(sprintf("%d passed, %d failed, %d skipped\n", sum(results$passed), failed, skipped))
 quit(status = if (failed > 0) 1 else 0)
