@@ -1,11 +1,12 @@
 # What this machine's probes give when nobody shares the core: the least pressure seen, remembered between runs.
 
-# Pressure is the seconds of a step of the wide probe over those of a step of the chain: the clock's rate cancels.
+# Seconds of a step of the wide probe over those of a step of the chain: the clock's rate cancels.
+pressure_of <- function(readings) readings[["wide"]] / readings[["chain"]]
+
 quiet_pressure <- function() {
   known <- remembered_pressure()
   seen <- vapply(1:200, function(i) {
-    reading <- sample_batch(TRUE, baseenv(), 1)
-    reading[["wide"]] / reading[["chain"]]
+    pressure_of(sample_batch(TRUE, baseenv(), 1))
   }, 0)
   least_pressure(c(known, low_pressure(seen)))
 }

@@ -1,4 +1,4 @@
-# Who is the fastest, by how much, what to keep and how it factors: one story, from one table.
+# Who is the fastest, by how much, what to keep and how time goes up with size: one story, from one table.
 
 # The stages to beat at each size at which there is a choice: `size`, `stage` (the fastest), `close` (those that can't
 # be told from it), `equal` (they are as fast as it is, within the zone).

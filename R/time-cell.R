@@ -92,8 +92,6 @@ sample_cell <- function(cell, backend, loop, limit, quiet, collect) {
   )
 }
 
-pressure_of <- function(readings) readings[["wide"]] / readings[["chain"]]
-
 # A batch during which something else had the processor for more than 1 %, or had a share of the core, is taken
 # again, twice at most: right after that, a short one mostly runs through. The
 # least disturbed one counts.
