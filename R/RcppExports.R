@@ -101,8 +101,12 @@ unlock_file <- function(held, path) {
     invisible(.Call(`_deepstride_unlock_file`, held, path))
 }
 
-resample_median <- function(x, resamples, seed) {
-    .Call(`_deepstride_resample_median`, x, resamples, seed)
+round_effects <- function(x) {
+    .Call(`_deepstride_round_effects`, x)
+}
+
+resample_medians <- function(x, group, resamples, seed) {
+    .Call(`_deepstride_resample_medians`, x, group, resamples, seed)
 }
 
 seed_rounding <- function(seed) {

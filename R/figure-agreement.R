@@ -62,7 +62,7 @@ matrix_theme <- function() {
 figure_errors <- function(agreement, unit) {
   errors <- agreement$errors
   if (nrow(errors) == 0) return(NULL)
-  stages <- unique(errors$stage)
+  stages <- stage_order(agreement$reference, c(agreement$reference, agreement_stages(agreement), errors$stage))
   errors$stage <- factor(errors$stage, stages)
   errors$state <- "timed"
   from <- if (errors$against[[1]] == "exact") "the exact value" else agreement$reference

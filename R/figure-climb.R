@@ -55,8 +55,8 @@ figure_profile <- function(profile) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.ds_climb <- function(object, kind = c("climb", "time", "speedup", "matrix", "errors"), ...) {
-  demanded_figure(object, kind, c("climb", "time", "speedup", "matrix", "errors"))
+autoplot.ds_climb <- function(object, kind = "climb", size = NULL, ...) {
+  demanded_figure(object, kind, c("climb", timing_figures, agreement_figures, "overview"), size)
 }
 
 #' @rdname figures

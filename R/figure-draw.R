@@ -1,16 +1,25 @@
 #' Figures of a result
 #'
-#' @param object A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()] or
-#' a profile
-#'   of [ds_profile()] (its source with bars).
-#' @param kind `"time"`: time per evaluation against size. `"speedup"`: speedup
-#'   over the reference against size. Both axes are logarithmic; bars are 95 %
-#'   intervals; hollow points are forecasts of cells that were not run. `"matrix"`: the verdict of every
-#'   stage at every size and case, as tiles. `"climb"`: the time of each stage of a climb at the largest size that
-#'   the original was timed at. `"errors"`: the largest error against size, see [ds_truth()].
+#' @param object,x A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()] or
+#'   a profile of [ds_profile()] (its source with bars).
+#' @param kind One of
+#'   * `"time"`: time per evaluation against size; hollow points are forecasts of cells that were not run;
+#'   * `"speedup"`: speedup over the reference against size;
+#'   * `"scaling"`: times with the laws that [ds_scaling()] fits, and how far each size lies from its law;
+#'   * `"spread"`: the samples of one size by round, so that drift and outliers are seen;
+#'   * `"memory"`: what R allocates in one evaluation against size;
+#'   * `"first_call"`: what the first call in a fresh process is made of;
+#'   * `"payback"`: total time against the number of calls, the build and the first call included;
+#'   * `"matrix"`: the verdict of every stage at every size and case, as tiles;
+#'   * `"errors"`: the largest error against size, see [ds_truth()];
+#'   * `"overview"`: time, speedup, memory and growth on one page;
+#'   * `"climb"`: the time of each stage of a climb at the largest size that the original was timed at.
+#'
+#'   Bars are 95 % intervals. A stage has one colour, shape and line in all figures; the reference is black.
+#' @param size For `"spread"` and `"payback"`: the size to show; the largest that most stages share unless given.
 #' @param ... Not used.
 #' @return A ggplot2 plot.
-#' @section Errors: `ds_error_input` when there is nothing that could be drawn.
+#' @section Errors: `ds_error_input` when there is nothing that could be drawn, or nothing was timed at `size`.
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>
 #'   ds_stage("loop", function(rain) { s <- 0
@@ -26,41 +35,87 @@ NULL
 #' @export
 autoplot <- function(object, ...) ggplot2::autoplot(object, ...)
 
+timing_figures <- c("time", "speedup", "scaling", "spread", "memory", "first_call", "payback")
+agreement_figures <- c("matrix", "errors")
+
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.ds_result <- function(object, kind = c("time", "speedup", "matrix", "errors"), ...) {
-  demanded_figure(object, kind, c("time", "speedup", "matrix", "errors"))
+autoplot.ds_result <- function(object, kind = "time", size = NULL, ...) {
+  demanded_figure(object, kind, c(timing_figures, agreement_figures, "overview"), size)
 }
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.ds_timings <- function(object, kind = c("time", "speedup"), ...) {
-  demanded_figure(list(timings = object, study = list(unit = "problem size")), kind, c("time", "speedup"))
+autoplot.ds_timings <- function(object, kind = "time", size = NULL, ...) {
+  bare <- list(timings = object, study = list(unit = "problem size", title = "Timings"))
+  demanded_figure(bare, kind, c(timing_figures, "overview"), size)
 }
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.ds_agreement <- function(object, kind = c("matrix", "errors"), ...) {
-  demanded_figure(list(agreement = object), kind, c("matrix", "errors"))
+autoplot.ds_agreement <- function(object, kind = "matrix", ...) {
+  demanded_figure(list(agreement = object), kind, agreement_figures)
 }
 
-demanded_figure <- function(result, kind, kinds) {
+#' @rdname figures
+#' @export
+plot.ds_result <- function(x, kind = "time", size = NULL, ...) show_figure(ggplot2::autoplot(x, kind, size))
+
+#' @rdname figures
+#' @export
+plot.ds_timings <- function(x, kind = "time", size = NULL, ...) show_figure(ggplot2::autoplot(x, kind, size))
+
+#' @rdname figures
+#' @export
+plot.ds_agreement <- function(x, kind = "matrix", ...) show_figure(ggplot2::autoplot(x, kind))
+
+show_figure <- function(figure) {
+  print(figure)
+  invisible(figure)
+}
+
+demanded_figure <- function(result, kind, kinds, size = NULL) {
   local_plain()
   kind <- check_choice(kind[[1]], kinds, "kind")
-  what <- if (kind %in% c("matrix", "errors")) "no other stage was checked" else "no such cell was timed"
-  draw_figure(result, kind) %||%
+  if (!is.null(size)) check_timed_size(size, result$timings)
+  what <- if (kind %in% agreement_figures) "no other stage was checked" else "no such cell was timed"
+  draw_figure(result, kind, size) %||%
     abort_input(sprintf("There is nothing to draw in the figure \"%s\": %s.", kind, what), arg = "object")
 }
 
+check_timed_size <- function(size, timings) {
+  timed <- sort(unique(timings$cells$size[timings$cells$state == "timed"]))
+  if (!is.numeric(size) || length(size) != 1 || !size %in% timed) {
+    abort_input("`size` must be a size at which a stage was timed.", you_gave(size),
+      sprintf("There are %s.", listed(vapply(timed, format_size, ""))), arg = "size")
+  }
+}
+
 # NULL where there is nothing to draw.
-draw_figure <- function(result, kind) {
+draw_figure <- function(result, kind, size = NULL) {
+  timings <- result$timings
+  unit <- result$study$unit %||% "problem size"
   switch(kind,
-    time = figure_time(result$timings, result$study$unit),
-    speedup = figure_speedup(result$timings, result$study$unit),
+    time = figure_time(timings, unit),
+    speedup = figure_speedup(timings, unit),
+    scaling = figure_scaling(timings, unit),
+    spread = figure_spread(timings, unit, size %||% common_size(timings$cells)),
+    memory = figure_memory(timings, unit),
+    first_call = figure_first_call(timings, unit),
+    payback = figure_payback(timings, unit, size %||% common_size(timings$cells)),
+    overview = figure_overview(timings, unit, result$study$title),
     matrix = figure_matrix(result$agreement),
-    errors = figure_errors(result$agreement, result$study$unit %||% "problem size"),
-    climb = figure_climb(result$climb, result$study$unit)
+    errors = figure_errors(result$agreement, unit),
+    climb = figure_climb(result$climb, unit)
   )
+}
+
+# Of the sizes at which most stages were timed the largest.
+common_size <- function(cells) {
+  timed <- cells[cells$state == "timed", ]
+  if (nrow(timed) == 0) return(NULL)
+  counts <- table(timed$size)
+  max(as.numeric(names(counts))[counts == max(counts)])
 }
 
 figure_width <- 9

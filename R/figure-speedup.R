@@ -4,7 +4,7 @@ figure_speedup <- function(timings, unit) {
   cells <- timings$cells
   others <- cells[!is.na(cells$speedup) & cells$stage != timings$reference, ]
   if (nrow(others) == 0) return(NULL)
-  stages <- unique(cells$stage)
+  stages <- stage_order(timings$reference, cells$stage)
   others$stage <- factor(others$stage, stages)
   reference <- timings$reference
   ggplot2::ggplot(others, ggplot2::aes(.data$size, .data$speedup, colour = .data$stage)) +
@@ -19,7 +19,7 @@ figure_speedup <- function(timings, unit) {
       ggplot2::aes(ymin = .data$speedup_low, ymax = .data$speedup_high), linewidth = 0.9
     ) +
     stage_points(others) +
-    label_layer(line_labels(others, "speedup", label_gap(c(others$speedup, 1)))) +
+    label_layer(line_labels(others, "speedup", label_gap(c(others$speedup, 1), nlevels(others$stage)))) +
     stage_scales(stages) +
     size_scale(sort(unique(others$size)), unit) +
     ggplot2::scale_y_log10(
@@ -28,7 +28,7 @@ figure_speedup <- function(timings, unit) {
     ) +
     ggplot2::labs(
       title = sprintf("Speedup over %s", reference),
-      subtitle = "Median ratio of samples of one round, with its 95 % interval; above 1 is faster"
+      subtitle = "Quotient of the times, with its 95 % interval; above 1 is faster"
     ) +
     stride_theme()
 }

@@ -4,9 +4,9 @@ figure_time <- function(timings, unit) {
   cells <- timings$cells
   shown <- cells[cells$state %in% c("timed", "forecast") & is.finite(cells$median) & cells$median > 0, ]
   if (nrow(shown) == 0) return(NULL)
-  shown$stage <- factor(shown$stage, unique(cells$stage))
+  shown$stage <- factor(shown$stage, stage_order(timings$reference, cells$stage))
   timed <- shown[shown$state == "timed", ]
-  labels <- line_labels(shown, "median", label_gap(shown$median))
+  labels <- line_labels(shown, "median", label_gap(shown$median, nlevels(shown$stage)))
   guessed <- shown[shown$state == "forecast" & shown$low > 0, ]
   any_forecast <- any(shown$state == "forecast")
   ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$median, colour = .data$stage)) +
@@ -31,7 +31,7 @@ figure_time <- function(timings, unit) {
     ggplot2::labs(
       title = "Time per evaluation",
       subtitle = paste0(
-        "Median of all samples, with its 95 % interval",
+        "In an ordinary round, with its 95 % interval",
         if (any_forecast) "; hollow and dotted: forecast, not run"
       )
     ) +
@@ -40,11 +40,11 @@ figure_time <- function(timings, unit) {
 
 # Round numbers of seconds, as an axis has them.
 axis_seconds <- function(x) {
-  ifelse(!is.na(x) & x >= 1, plain_seconds(x), sub("[.]0+ ", " ", format_seconds(x)))
+  ifelse(x %in% 0, "0", ifelse(!is.na(x) & x >= 1, plain_seconds(x), sub("[.]0+ ", " ", format_seconds(x))))
 }
 
-# Least distance between two labels on a log axis, for a figure of usual height.
-label_gap <- function(values) 0.055 * max(diff(range(log10(values))), 0.5)
+# Least distance between `count` labels on a log axis, for a figure of usual height.
+label_gap <- function(values, count) min(0.055, 1 / count) * max(diff(range(log10(values))), 0.5)
 
 # A stage with a single point has no line.
 with_lines <- function(table) table[as.character(table$stage) %in% table$stage[duplicated(table$stage)], ]
@@ -61,7 +61,7 @@ stage_points <- function(table) {
 label_layer <- function(labels) {
   ggplot2::geom_text(
     data = labels, ggplot2::aes(y = .data$at, label = .data$stage),
-    hjust = 0, nudge_x = 0.07, size = 3.9, fontface = "bold"
+    hjust = 0, nudge_x = 0.07, size = 3.6, fontface = "bold"
   )
 }
 

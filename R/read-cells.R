@@ -6,19 +6,20 @@
 summarise_cells <- function(samples, marks, reference, equal_zone) {
   samples <- counted_samples(samples, marks)
   at_size <- split(samples, samples$size)
+  effects <- lapply(at_size, size_effects)
   rows <- lapply(seq_len(nrow(marks)), function(i) {
     mark <- as.list(marks[i, ])
-    here <- at_size[[as.character(mark$size)]] %||% samples[0, ]
-    summarise_cell(mark, here, reference, equal_zone)
+    key <- as.character(mark$size)
+    own <- samples[samples$stage == mark$stage & samples$size == mark$size, ]
+    summarise_cell(mark, own, effects[[key]] %||% size_effects(samples[0, ]), reference, equal_zone)
   })
   bind_records(rows)
 }
 
-summarise_cell <- function(mark, samples, reference, equal_zone) {
-  own <- samples[samples$stage == mark$stage, ]
+summarise_cell <- function(mark, own, effects, reference, equal_zone) {
   timed <- mark$state == "timed"
-  middle <- if (timed) median_interval(own$seconds) else forecast_of(mark)
-  ratio <- if (timed) cell_ratio(samples, mark$stage, reference) else no_ratio
+  middle <- if (timed) stage_time(effects, mark$stage) else forecast_of(mark)
+  ratio <- if (timed) cell_ratio(effects, mark$stage, reference) else no_ratio
   judged <- timed && mark$stage != reference && !is.na(ratio[["median"]])
   list(
     stage = mark$stage, size = mark$size, state = mark$state,
@@ -36,11 +37,8 @@ summarise_cell <- function(mark, samples, reference, equal_zone) {
 
 forecast_of <- function(mark) c(median = mark$forecast, low = mark$forecast_low, high = mark$forecast_high)
 
-no_ratio <- c(median = NA_real_, low = NA_real_, high = NA_real_)
-
-cell_ratio <- function(samples, stage, reference) {
-  if (!reference %in% samples$stage) return(no_ratio)
+cell_ratio <- function(effects, stage, reference) {
+  if (!reference %in% effects$stages) return(no_ratio)
   if (stage == reference) return(c(median = 1, low = 1, high = 1))
-  rounds <- unique(samples$round)
-  paired_ratio(seconds_by_round(samples, reference, rounds), seconds_by_round(samples, stage, rounds))
+  stage_ratio(effects, reference, stage)
 }

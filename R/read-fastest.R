@@ -31,10 +31,9 @@ keep_winner <- function(fastest) {
 # The verdict of the fastest stage against each of the others, by their paired ratios.
 verdicts_beside <- function(timings, stages, size) {
   samples <- counted_samples(timings$samples[timings$samples$size == size, ], timings$cells)
-  rounds <- unique(samples$round)
-  best <- seconds_by_round(samples, stages[[1]], rounds)
+  effects <- size_effects(samples)
   vapply(stages[-1], function(stage) {
-    speed_verdict(paired_ratio(seconds_by_round(samples, stage, rounds), best), timings$plan$equal_zone)
+    speed_verdict(stage_ratio(effects, stage, stages[[1]]), timings$plan$equal_zone)
   }, "", USE.NAMES = FALSE)
 }
 
@@ -42,8 +41,8 @@ speed_sentences <- function(study, agreement, timings) {
   fastest <- fastest_by_size(timings)
   last <- if (nrow(fastest)) fastest[nrow(fastest), ]
   c(
-    if (nrow(fastest)) fastest_sentences(fastest), lone_sentence(timings, fastest),
-    if (nrow(fastest)) gain_sentence(study, agreement, timings, last) else
+    if (nrow(fastest)) fastest_sentences(fastest, kept_stage(study, last)), lone_sentence(timings, fastest),
+    if (nrow(fastest)) gain_sentence(study, agreement, timings, last, kept_stage(study, last)) else
       "No speedup was measured: no two stages were timed side by side often enough.",
     if (nrow(fastest)) keep_stage_sentence(study, last), growth_sentence(timings, study$unit),
     collecting_sentence(timings)
@@ -51,7 +50,7 @@ speed_sentences <- function(study, agreement, timings) {
 }
 
 # "`filter` is the fastest stage up to 300, `c` from 1,000 on; at 10,000 `c` and `cpp` are equally fast."
-fastest_sentences <- function(fastest) {
+fastest_sentences <- function(fastest, kept = fastest$stage[[nrow(fastest)]]) {
   runs <- rle(fastest$stage)
   ends <- cumsum(runs$lengths)
   starts <- ends - runs$lengths + 1
@@ -70,7 +69,7 @@ fastest_sentences <- function(fastest) {
   last <- fastest[nrow(fastest), ]
   close <- last$close[[1]]
   tie <- if (length(close)) {
-    sprintf("; at %s %s %s", format_size(last$size), listed(tick(c(last$stage, close))),
+    sprintf("; at %s %s %s", format_size(last$size), listed(tick(union(kept, c(last$stage, close)))),
       if (last$equal) "are equally fast" else "can't be told apart")
   }
   paste0(words, tie, ".")
@@ -85,10 +84,10 @@ lone_sentence <- function(timings, fastest) {
 }
 
 # What the fastest stage gains over the reference, at the largest size at which both were timed.
-gain_sentence <- function(study, agreement, timings, last) {
+gain_sentence <- function(study, agreement, timings, last, kept) {
   reference <- timings$reference
   cells <- timings$cells[timings$cells$state == "timed", ]
-  stage <- if (last$stage == reference) best_beside(cells, reference, last) else last$stage
+  stage <- if (kept == reference) best_beside(cells, reference, last) else kept
   if (is.null(stage)) return(NULL)
   sizes <- intersect(cells$size[cells$stage == stage], cells$size[cells$stage == reference])
   if (length(sizes) == 0) return(sprintf("`%s` was not timed beside `%s`: there is no speedup.", stage, reference))
@@ -121,13 +120,16 @@ best_beside <- function(cells, reference, last) {
 }
 
 # Of stages that can't be told apart the one that is R is less to keep up.
-keep_stage_sentence <- function(study, last) {
+kept_stage <- function(study, last) {
   group <- c(last$stage, last$close[[1]])
   effort <- vapply(group, function(name) stage_effort(study$stages[[name]]), 0)
-  simplest <- group[[which.min(effort)]]
-  if (effort[[1]] < 2 || min(effort) == 2) return(NULL)
-  sprintf("Keep `%s`: %s `%s`, and still R.", simplest, if (last$equal) "as fast as" else "it can't be told from",
-    last$stage)
+  if (effort[[1]] < 2) last$stage else group[[which.min(effort)]]
+}
+
+keep_stage_sentence <- function(study, last) {
+  kept <- kept_stage(study, last)
+  if (kept == last$stage) return(NULL)
+  sprintf("Keep `%s`: %s `%s`, and still R.", kept, if (last$equal) "as fast as" else "it can't be told from", last$stage)
 }
 
 # 0: R as it stands, 1: R that is compiled, 2: another language.
@@ -140,7 +142,7 @@ growth_sentence <- function(timings, unit) {
   cells <- timings$cells[timings$cells$state == "timed" & timings$cells$median > 0, ]
   factors <- vapply(split(cells, factor(cells$stage, unique(cells$stage))), function(own) {
     if (nrow(own) < least_growth_sizes || max(own$size) < 30 * min(own$size)) return(NA_real_)
-    tenfold_growth(own$size, own$median)
+    tenfold_of(own$size, own$median, log_error(own))[[1]]
   }, 0)
   factors <- factors[is.finite(factors)]
   if (length(factors) == 0) return(NULL)
@@ -149,13 +151,6 @@ growth_sentence <- function(timings, unit) {
   costs <- sprintf("%s %s times the time", vapply(groups, function(names) listed(tick(names)), ""), names(groups))
   costs[-1] <- sub(" the time$", "", costs[-1])
   sprintf("At the upper end ten times the %s cost %s.", unit, listed(costs))
-}
-
-# What ten times the size costs, over the last decade: along the straight line between what was measured.
-tenfold_growth <- function(sizes, seconds) {
-  by_size <- order(sizes)
-  before <- stats::approx(log(sizes[by_size]), log(seconds[by_size]), log(max(sizes) / 10))$y
-  exp(log(seconds[which.max(sizes)]) - before)
 }
 
 large_collecting <- 0.2 # of a cell's time

@@ -1,21 +1,58 @@
-# Statistics of samples: medians, paired ratios, their intervals, verdicts.
+# Statistics of the samples of one size: times, ratios of two stages, their intervals and verdicts.
+#
+# Stages of one round share what the machine did meanwhile. So a sample's logarithm is taken for the sum of what its
+# stage costs and what its round had in common (a two-way fit, after Tukey 1977, "Exploratory Data Analysis", chapter 10):
+# the drift of the machine cancels, a ratio is the quotient of two times, and all ratios fit together.
 
 resample_count <- 2000L
 
-# Median with a 95 % percentile bootstrap interval (Efron and Tibshirani 1993,
-# "An Introduction to the Bootstrap", chapter 13). One value has no interval; NA stands for a round that was missed.
-median_interval <- function(x, seed = 1) {
-  x <- x[!is.na(x)]
-  if (length(x) < 2) return(c(median = if (length(x)) x else NA_real_, low = NA_real_, high = NA_real_))
-  drawn <- resample_median(x, resample_count, seed)
-  ends <- stats::quantile(drawn, c(0.025, 0.975), names = FALSE)
-  c(median = stats::median(x), low = ends[[1]], high = ends[[2]])
+# The samples of one size as list(stages, effects, level, drawn): `effects` the stages' own log seconds, by name, and
+# `drawn` the same in resamples of the rounds (a column a stage), with `level`, what the rounds had in common there.
+size_effects <- function(samples, seed = 1) {
+  stages <- unique(samples$stage)
+  process <- samples[["worker"]] %||% rep("", nrow(samples))
+  round <- paste(process, samples$round)
+  rounds <- unique(round)
+  logs <- matrix(NA_real_, length(rounds), length(stages), dimnames = list(NULL, stages))
+  usable <- is.finite(samples$seconds) & samples$seconds > 0
+  logs[cbind(match(round, rounds), match(samples$stage, stages))[usable, , drop = FALSE]] <- log(samples$seconds[usable])
+  common <- round_effects(logs)
+  own <- logs - common
+  group <- match(process[match(rounds, round)], unique(process))
+  drawn <- resample_medians(cbind(own, common), group, resample_count, seed)
+  effects <- apply(own, 2, stats::median, na.rm = TRUE)
+  drawn <- widened(drawn, c(effects, 0), c(colSums(is.finite(logs)), length(rounds)))
+  list(stages = stages, effects = effects, level = drawn[, length(stages) + 1],
+    drawn = structure(drawn[, seq_along(stages), drop = FALSE], dimnames = list(NULL, stages)))
 }
 
-# `first` over `second`, paired by round: the median of the log-ratios.
-paired_ratio <- function(first, second, seed = 1) {
-  both <- is.finite(first) & is.finite(second) & first > 0 & second > 0
-  exp(median_interval(log(first[both] / second[both]), seed))
+# Resamples of few values scatter too little, by the root of (n - 1) / n (Hesterberg 2015, "What teachers should know
+# about the bootstrap", section 4.1); one value does not scatter at all.
+widened <- function(drawn, middle, count) {
+  by <- ifelse(count < 2, NA_real_, sqrt(count / pmax(count - 1, 1)))
+  sweep(sweep(sweep(drawn, 2, middle), 2, by, `*`), 2, middle, `+`)
+}
+
+# Seconds of a stage in an ordinary round, with a 95 % percentile bootstrap interval (Efron and Tibshirani 1993, "An
+# Introduction to the Bootstrap", chapter 13). One sample has no interval.
+stage_time <- function(effects, stage) {
+  if (!stage %in% effects$stages) return(no_ratio)
+  interval_about(effects$effects[[stage]], effects$drawn[, stage] + effects$level)
+}
+
+# How many times as long `first` takes as `second`.
+stage_ratio <- function(effects, first, second) {
+  if (!all(c(first, second) %in% effects$stages)) return(no_ratio)
+  interval_about(effects$effects[[first]] - effects$effects[[second]], effects$drawn[, first] - effects$drawn[, second])
+}
+
+no_ratio <- c(median = NA_real_, low = NA_real_, high = NA_real_)
+
+# From logarithms: the middle and the ends that hold 95 % of what was drawn.
+interval_about <- function(middle, drawn) {
+  drawn <- drawn[is.finite(drawn)]
+  ends <- if (length(drawn)) stats::quantile(drawn, c(0.025, 0.975), names = FALSE) else c(NA_real_, NA_real_)
+  exp(c(median = middle, low = min(ends[[1]], middle), high = max(ends[[2]], middle)))
 }
 
 # Width of an interval as a fraction of its middle; Inf where there is none.
@@ -34,22 +71,14 @@ speed_verdict <- function(ratio, zone) {
   "unclear"
 }
 
-# Seconds of one stage at one size, in the order of `rounds`; NA for a round it missed.
-seconds_by_round <- function(samples, stage, rounds) {
-  own <- samples[samples$stage == stage, ]
-  own$seconds[match(rounds, own$round)]
-}
-
 # Widest relative interval over all ratios to the reference at one size; over
-# the stages' own medians where the reference was not sampled.
+# the stages' own times where the reference was not sampled.
 widest_interval <- function(samples, reference) {
-  stages <- unique(samples$stage)
-  rounds <- unique(samples$round)
-  base <- seconds_by_round(samples, reference, rounds)
-  widths <- vapply(setdiff(stages, reference), function(stage) {
-    own <- seconds_by_round(samples, stage, rounds)
-    relative_width(if (reference %in% stages) paired_ratio(base, own) else median_interval(own))
-  }, 0)
-  if (length(widths) == 0) widths <- relative_width(median_interval(base))
-  max(widths)
+  effects <- size_effects(samples)
+  others <- setdiff(effects$stages, reference)
+  has_base <- reference %in% effects$stages
+  if (length(others) == 0) return(relative_width(stage_time(effects, reference)))
+  max(vapply(others, function(stage) {
+    relative_width(if (has_base) stage_ratio(effects, reference, stage) else stage_time(effects, stage))
+  }, 0))
 }

@@ -202,8 +202,8 @@ report_method <- function(result) {
       plan$rounds[[1]], plan$rounds[[2]]
     ),
     "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
-    "A speedup is the median of the ratios to the reference within each round, with a 95 % bootstrap interval",
-    "of 2,000 resamples.",
+    "A time is that of an ordinary round: what all stages of a round had in common is taken off (a robust two-way fit).",
+    "A speedup is the quotient of two such times, with a 95 % bootstrap interval of 2,000 resamples of the rounds.",
     "Two probes beside each sample tell whether other work shared the core; such samples were taken again, or left out",
     "where each stage had others. Collections of garbage were charged by the bytes that a stage allocates.",
     sprintf("Timing took %s of a budget of %s.", format_seconds(result$timings$seconds), plain_seconds(plan$budget)),

@@ -46,8 +46,9 @@
 #'
 #'   Interrupted by Ctrl-C, or where an unforeseen error ends it, it returns what was measured so far; `error` says
 #'   which.
-#' @section Method: the speedup is the median of the paired log-ratios with a
-#'   95 % percentile bootstrap interval of 2,000 resamples (Efron and Tibshirani 1993).
+#' @section Method: a sample's log time is taken for the sum of what its stage costs and what its round had in common
+#'   (a robust two-way fit, after Tukey 1977), so that a cell's time is that of an ordinary round, and a speedup the quotient of two
+#'   times. Intervals are 95 % percentile bootstraps of 2,000 resamples of the rounds (Efron and Tibshirani 1993).
 #' @section Errors: `ds_error_input` as for [ds_agree()]; `ds_error_file` for a
 #'   `resume` file of another run, damaged, or in use by another process.
 #' @examples

@@ -268,15 +268,26 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
-// resample_median
-Rcpp::NumericVector resample_median(Rcpp::NumericVector x, int resamples, double seed);
-RcppExport SEXP _deepstride_resample_median(SEXP xSEXP, SEXP resamplesSEXP, SEXP seedSEXP) {
+// round_effects
+Rcpp::NumericVector round_effects(Rcpp::NumericMatrix x);
+RcppExport SEXP _deepstride_round_effects(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(round_effects(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// resample_medians
+Rcpp::NumericMatrix resample_medians(Rcpp::NumericMatrix x, Rcpp::IntegerVector group, int resamples, double seed);
+RcppExport SEXP _deepstride_resample_medians(SEXP xSEXP, SEXP groupSEXP, SEXP resamplesSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
     Rcpp::traits::input_parameter< int >::type resamples(resamplesSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(resample_median(x, resamples, seed));
+    rcpp_result_gen = Rcpp::wrap(resample_medians(x, group, resamples, seed));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -410,7 +421,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_acting_user", (DL_FUNC) &_deepstride_acting_user, 0},
     {"_deepstride_lock_file", (DL_FUNC) &_deepstride_lock_file, 2},
     {"_deepstride_unlock_file", (DL_FUNC) &_deepstride_unlock_file, 2},
-    {"_deepstride_resample_median", (DL_FUNC) &_deepstride_resample_median, 3},
+    {"_deepstride_round_effects", (DL_FUNC) &_deepstride_round_effects, 1},
+    {"_deepstride_resample_medians", (DL_FUNC) &_deepstride_resample_medians, 4},
     {"_deepstride_seed_rounding", (DL_FUNC) &_deepstride_seed_rounding, 1},
     {"_deepstride_round_operation", (DL_FUNC) &_deepstride_round_operation, 4},
     {"_deepstride_round_at_random", (DL_FUNC) &_deepstride_round_at_random, 3},

@@ -1,9 +1,16 @@
+ratio_of <- function(first, second) {
+  rounds <- seq_along(first)
+  samples <- data.frame(
+    stage = rep(c("first", "second"), each = length(rounds)), round = rep(rounds, 2), seconds = c(first, second)
+  )
+  internal("stage_ratio")(internal("size_effects")(samples[!is.na(samples$seconds), ]), "first", "second")
+}
+
 test_that("the interval of a ratio holds its median, shrinks with rounds and ignores a common drift", {
-  paired_ratio <- internal("paired_ratio")
   set.seed(4)
   width <- vapply(c(10, 50, 200), function(rounds) {
     drift <- exp(cumsum(rnorm(rounds, 0, 0.2)))
-    ratio <- paired_ratio(2 * drift * exp(rnorm(rounds, 0, 0.05)), drift * exp(rnorm(rounds, 0, 0.05)))
+    ratio <- ratio_of(2 * drift * exp(rnorm(rounds, 0, 0.05)), drift * exp(rnorm(rounds, 0, 0.05)))
     expect_true(ratio[["low"]] <= ratio[["median"]] && ratio[["median"]] <= ratio[["high"]])
     expect_true(abs(ratio[["median"]] - 2) < 0.2)
     ratio[["high"]] - ratio[["low"]]
@@ -11,12 +18,42 @@ test_that("the interval of a ratio holds its median, shrinks with rounds and ign
   expect_true(all(diff(width) < 0))
 })
 
-test_that("a ratio turned round is its own reciprocal, and rounds that are missing are left out", {
-  paired_ratio <- internal("paired_ratio")
-  a <- c(1.1, 0.9, 1, 1.2, NA, 1)
-  b <- c(2, 2.1, NA, 2.2, 2, 1.9)
-  expect_equal(unname(1 / paired_ratio(a, b)[c(1, 3, 2)]), unname(paired_ratio(b, a)), tolerance = 0.02)
-  expect_true(is.na(paired_ratio(1, 2)[["low"]]))
+test_that("times and ratios are one story: every ratio is the quotient of two times, whoever missed rounds", {
+  set.seed(6)
+  drift <- exp(cumsum(rnorm(40, 0, 0.1)))
+  true <- c(reference = 20, two = 1, modes = 1.5, slow = 300)
+  samples <- do.call(rbind, lapply(names(true), function(stage) {
+    seconds <- true[[stage]] * drift * exp(rnorm(40, 0, 0.02)) * if (stage == "modes") sample(c(1, 2), 40, TRUE) else 1
+    own <- data.frame(stage = stage, round = 1:40, seconds = seconds)
+    if (stage == "slow") own[c(1, 2, seq(5, 40, 5)), ] else own
+  }))
+  effects <- internal("size_effects")(samples)
+  time <- vapply(names(true), function(stage) internal("stage_time")(effects, stage)[["median"]], 0)
+  for (stage in names(true)[-1]) {
+    ratio <- internal("stage_ratio")(effects, "reference", stage)
+    expect_equal(ratio[["median"]], time[["reference"]] / time[[stage]])
+    back <- internal("stage_ratio")(effects, stage, "reference")
+    expect_equal(unname(1 / back[c("median", "high", "low")]), unname(ratio), tolerance = 1e-6)
+  }
+  expect_equal(time[c("two", "slow")] / time[["reference"]], true[c("two", "slow")] / 20, tolerance = 0.15)
+  alone <- data.frame(stage = "one", round = 1:9, seconds = c(1:8, 100))
+  expect_equal(internal("stage_time")(internal("size_effects")(alone), "one")[["median"]], 5)
+  expect_true(is.na(ratio_of(1, 2)[["low"]]))
+})
+
+test_that("what varies between processes is in the interval", {
+  set.seed(7)
+  process <- rep(c("a", "b", "c", "d"), each = 25)
+  shift <- c(a = 0, b = 0.2, c = -0.2, d = 0.1)[process]
+  samples <- data.frame(
+    stage = rep(c("one", "two"), each = 100), round = rep(rep(1:25, 4), 2), worker = rep(process, 2),
+    seconds = exp(c(shift, rep(0, 100)) + rnorm(200, 0, 0.01))
+  )
+  within <- internal("stage_ratio")(internal("size_effects")(transform(samples, worker = "a", round = 1:100)), "one", "two")
+  between <- internal("stage_ratio")(internal("size_effects")(samples), "one", "two")
+  expect_lt(between[["low"]], exp(-0.1))
+  expect_gt(between[["high"]], exp(0.1))
+  expect_equal(between[["median"]], within[["median"]])
 })
 
 test_that("stages that miss rounds have an interval where the reference was not timed", {
@@ -27,14 +64,15 @@ test_that("stages that miss rounds have an interval where the reference was not 
   expect_true(is.finite(width) && width > 0)
 })
 
-test_that("the bootstrap of the median is that of R's own resampling", {
+test_that("the bootstrap of medians is that of R's own resampling", {
   set.seed(9)
-  x <- rexp(41)
-  ours <- quantile(internal("resample_median")(x, 20000L, 7), c(0.05, 0.5, 0.95))
-  theirs <- quantile(replicate(20000, median(sample(x, replace = TRUE))), c(0.05, 0.5, 0.95))
-  expect_equal(ours, theirs, tolerance = 0.03)
-  expect_true(all(internal("resample_median")(c(1, 3), 500L, 1) %in% c(1, 2, 3)))
-  expect_length(internal("resample_median")(double(), 10L, 1), 0)
+  x <- cbind(rexp(41), c(rnorm(30), rep(NA, 11)))
+  ours <- internal("resample_medians")(x, rep(1L, 41), 20000L, 7)
+  theirs <- t(replicate(20000, apply(x[sample(41, replace = TRUE), ], 2, median, na.rm = TRUE)))
+  for (j in 1:2) expect_equal(quantile(ours[, j], c(0.05, 0.5, 0.95)), quantile(theirs[, j], c(0.05, 0.5, 0.95)),
+    tolerance = 0.05)
+  expect_true(all(internal("resample_medians")(cbind(c(1, 3)), c(1L, 1L), 500L, 1) %in% c(1, 2, 3)))
+  expect_identical(dim(internal("resample_medians")(matrix(0, 0, 2), integer(), 10L, 1)), c(0L, 2L))
 })
 
 test_that("collections are charged by bytes, not to whoever trips them", {

@@ -1,0 +1,175 @@
+# How right are the statements read from timings? Synthetic timings with known answers, with noise as it is met: a heavy
+# right tail, drift from round to round, ties from the clock. Prints rates and writes them as JSON; about ten minutes.
+#
+#   Rscript measure/reading.R [OUT.json] [part ...]
+#
+# Parts: verdicts, intervals, laws, crossovers, forecasts, skipped. All of them by default.
+suppressPackageStartupMessages(library(deepstride))
+args <- commandArgs(TRUE)
+out <- if (length(args)) args[[1]] else "reading-measured.json"
+parts <- if (length(args) > 1) args[-1] else c("verdicts", "intervals", "laws", "crossovers", "forecasts", "skipped")
+inner <- asNamespace("deepstride")
+found <- list()
+
+note <- function(name, value, text) {
+  found[[name]] <<- value
+  cat(text, "\n", sep = "")
+}
+
+percent <- function(x) sprintf("%.1f %%", 100 * x)
+
+# One cell's samples: `seconds` in the median, a tail to the right, the round's drift, the clock's step of 50 ns over a
+# batch of 20 us or longer.
+drawn_samples <- function(stage, size, seconds, drift, scatter = 0.03, tail = 0.1) {
+  rounds <- length(drift)
+  slow <- rbinom(rounds, 1, tail) * rexp(rounds, 1 / 0.3)
+  batch <- max(1, ceiling(2e-5 / seconds))
+  each <- seconds * drift * exp(rnorm(rounds, 0, scatter) + slow)
+  tibble::tibble(
+    stage = stage, size = size, round = seq_len(rounds), order = 1, batch = batch,
+    seconds = round(each * batch / 5e-8) * 5e-8 / batch, gc = 0, gc_seconds = 0, crowding = 1, worker = "here"
+  )
+}
+
+# Timings of stages (functions from size to seconds), as the engine would have left them.
+drawn_timings <- function(stages, sizes, rounds, ...) {
+  samples <- do.call(rbind, lapply(sizes, function(size) {
+    drift <- exp(cumsum(rnorm(rounds, 0, 0.02)))
+    do.call(rbind, lapply(names(stages), function(name) drawn_samples(name, size, stages[[name]](size), drift, ...)))
+  }))
+  marks <- expand.grid(stage = names(stages), size = sizes, stringsAsFactors = FALSE)
+  marks <- cbind(marks, state = "timed", batch = 1, stopped_by = "rounds", reason = "", forecast = NA, forecast_low = NA,
+    forecast_high = NA, bytes = 0, allocations = 0, largest_bytes = 0)
+  cells <- inner$summarise_cells(samples, marks, names(stages)[[1]], 0.03)
+  inner$new_timings(samples, cells, ds_plan(), names(stages)[[1]], 0)
+}
+
+ladder <- round(100 * 10^(0:8 / 2))
+
+if ("verdicts" %in% parts) {
+  set.seed(1)
+  for (rounds in c(7, 20, 100, 1000, 10000)) {
+    count <- if (rounds > 1000) 60 else 300
+    claimed <- mean(replicate(count, {
+      timings <- drawn_timings(list(one = function(n) 1e-3, other = function(n) 1e-3), 100, rounds)
+      as.data.frame(ds_compare(timings))$verdict[[1]] %in% c("faster", "slower")
+    }))
+    note(sprintf("same_%d", rounds), claimed, sprintf(
+      "same against same, %s rounds: a difference claimed in %s of %d (at most 5)", format(rounds, big.mark = ","),
+      percent(claimed), count
+    ))
+  }
+}
+
+if ("intervals" %in% parts) {
+  set.seed(2)
+  for (rounds in c(7, 20, 100)) {
+    held <- rowMeans(replicate(500, {
+      timings <- drawn_timings(list(one = function(n) 2e-3, other = function(n) 1.5e-3, third = function(n) 1e-3), 100, rounds)
+      row <- as.data.frame(ds_compare(timings, against = "one"))
+      true <- 2 / c(1.5, 1)
+      row$low[1:2] <= true & true <= row$high[1:2]
+    }))
+    note(sprintf("held_%d", rounds), mean(held), sprintf(
+      "95 %% intervals of a ratio, %d rounds: %s of 1,000 hold it (92 to 98)", rounds, percent(mean(held))
+    ))
+  }
+}
+
+# A law with an overhead that ends within the ladder.
+random_law <- function(name = sample(names(inner$law_shapes), 1)) {
+  shape <- inner$law_shapes[[name]]
+  top <- 10^runif(1, -4, 0)
+  overhead <- top * shape(100) / shape(1e6) * runif(1, 0, 3)
+  list(name = name, seconds = function(n) overhead + top * shape(n) / shape(1e6))
+}
+
+if ("laws" %in% parts) {
+  set.seed(3)
+  right <- vapply(1:500, function(i) {
+    law <- random_law()
+    seconds <- law$seconds(ladder) * exp(rnorm(9, 0, 0.01))
+    inner$fit_laws(ladder, seconds)$chosen == law$name
+  }, NA)
+  note("laws", mean(right), sprintf("the right one of seven laws: %s of 500 (at least 90)", percent(mean(right))))
+  powers <- vapply(1:500, function(i) {
+    exponent <- runif(1, 0.4, 3)
+    top <- 10^runif(1, -4, 0)
+    overhead <- top * (100 / 1e6)^exponent * runif(1, 0, 3)
+    seconds <- (overhead + top * (ladder / 1e6)^exponent) * exp(rnorm(9, 0, 0.01))
+    fit <- inner$stage_growth(ladder, seconds, rep(0.01, 9))
+    c(abs(fit$exponent - exponent) <= 0.05, fit$low <= exponent && exponent <= fit$high, !is.na(fit$break_at))
+  }, c(NA, NA, NA))
+  note("exponents", mean(powers[1, ]), sprintf("exponents within 0.05: %s of 500 (at least 90)", percent(mean(powers[1, ]))))
+  note("exponents_held", mean(powers[2, ]), sprintf(
+    "95 %% intervals of an exponent: %s of 500 hold it (92 to 98)", percent(mean(powers[2, ]))
+  ))
+  note("breaks_invented", mean(powers[3, ]), sprintf("breaks where there are none: %s of 500", percent(mean(powers[3, ]))))
+  seen <- vapply(1:200, function(i) {
+    at <- sample(ladder[4:6], 1)
+    seconds <- ladder * 1e-9 * ifelse(ladder >= at, runif(1, 2, 8), 1) * exp(rnorm(9, 0, 0.01))
+    isTRUE(inner$stage_growth(ladder, seconds, rep(0.01, 9))$break_at == at)
+  }, NA)
+  note("breaks", mean(seen), sprintf("steps of 2 to 8 times found at their place: %s of 200", percent(mean(seen))))
+}
+
+if ("crossovers" %in% parts) {
+  set.seed(4)
+  found_at <- lapply(1:200, function(i) {
+    at <- 10^runif(1, 2.7, 5.3)
+    each <- 10^runif(1, -8, -7)
+    gain <- runif(1, 2, 50)
+    stages <- list(loop = function(n) each * n, native = function(n) each * at * (1 - 1 / gain) + each / gain * n)
+    row <- as.data.frame(ds_crossover(drawn_timings(stages, ladder, 20)))
+    c(nrow(row) == 1 && isTRUE(abs(row$size[[1]] / at - 1) <= 0.1), isTRUE(row$low[[1]] <= at && at <= row$high[[1]]))
+  })
+  found_at <- do.call(rbind, found_at)
+  note("crossovers", mean(found_at[, 1]), sprintf("crossovers found, once and within 10 %%: %s of 200", percent(mean(found_at[, 1]))))
+  note("crossovers_held", mean(found_at[, 2]), sprintf("95 %% intervals of a crossover: %s of 200 hold it", percent(mean(found_at[, 2]))))
+}
+
+if ("forecasts" %in% parts) {
+  set.seed(5)
+  off <- vapply(1:500, function(i) {
+    law <- random_law()
+    seconds <- law$seconds(ladder) * exp(rnorm(9, 0, 0.02))
+    found <- inner$forecast_seconds(ladder, seconds, 4e6, 0.02)
+    c(abs(found[["median"]] / law$seconds(4e6) - 1), found[["low"]] <= law$seconds(4e6) && law$seconds(4e6) <= found[["high"]])
+  }, c(0, 0))
+  note("forecast_4", mean(off[1, ] <= 0.25), sprintf(
+    "forecasts at four times the largest size within 25 %%: %s of 500 (at least 90)", percent(mean(off[1, ] <= 0.25))
+  ))
+  note("forecast_held", mean(off[2, ]), sprintf("their 95 %% intervals: %s hold", percent(mean(off[2, ]))))
+}
+
+# What the engine skips, and how well ten times the size is foretold, on a machine that slows some samples by up to two.
+if ("skipped" %in% parts) {
+  set.seed(6)
+  tried <- do.call(rbind, lapply(1:200, function(i) {
+    law <- random_law()
+    do.call(rbind, lapply(2:7, function(known) {
+      sizes <- ladder[seq_len(known)]
+      slowed <- ifelse(runif(known) < 0.2, runif(known, 1, 2), 1)
+      next_size <- ladder[[known + 2]]
+      got <- inner$forecast_seconds(sizes, law$seconds(sizes) * slowed * exp(rnorm(known, 0, 0.05)), next_size)
+      true <- law$seconds(next_size)
+      limit <- true * 10^runif(1, -1, 1)
+      data.frame(known, off = abs(log(got[["median"]] / true)), held = got[["low"]] <= true && true <= got[["high"]],
+        lost = true <= limit && got[["low"]] > limit, fits = true <= limit)
+    }))
+  }))
+  note("skipped", sum(tried$lost) / sum(tried$fits), sprintf(
+    "cells that would have fitted and are skipped: %s of %d (at most 1)", percent(sum(tried$lost) / sum(tried$fits)),
+    sum(tried$fits)
+  ))
+  note("skipped_held", mean(tried$held), sprintf("95 %% intervals ten times out: %s hold (at least 90)", percent(mean(tried$held))))
+  for (known in unique(tried$known)) {
+    near <- mean(tried$off[tried$known == known] <= log(1.5))
+    note(sprintf("ten_times_%d", known), near, sprintf(
+      "ten times out from %d sizes: within a factor of 1.5 in %s, of 2 in %s", known, percent(near),
+      percent(mean(tried$off[tried$known == known] <= log(2)))
+    ))
+  }
+}
+
+writeLines(jsonlite::toJSON(found, auto_unbox = TRUE, digits = NA, pretty = TRUE), out)
