@@ -69,6 +69,10 @@ leave_process <- function(status) {
     invisible(.Call(`_deepstride_leave_process`, status))
 }
 
+fit_shape <- function(shape, seconds) {
+    .Call(`_deepstride_fit_shape`, shape, seconds)
+}
+
 claim_output <- function() {
     .Call(`_deepstride_claim_output`)
 }

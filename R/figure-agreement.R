@@ -61,6 +61,8 @@ matrix_theme <- function() {
 # Largest error against size, in units in the last place; bit for bit stands at 0.
 figure_errors <- function(agreement, unit) {
   errors <- agreement$errors
+  exact <- exact_stages(errors)
+  errors <- errors[!errors$stage %in% exact, ]
   if (nrow(errors) == 0) return(NULL)
   stages <- stage_order(agreement$reference, c(agreement$reference, agreement_stages(agreement), errors$stage))
   errors$stage <- factor(errors$stage, stages)
@@ -81,9 +83,18 @@ figure_errors <- function(agreement, unit) {
     ) +
     ggplot2::labs(
       title = "How the error grows",
-      subtitle = sprintf("Largest difference of an element from %s, in units in the last place", from)
+      subtitle = paste0(
+        sprintf("Largest difference of an element from %s, in units in the last place", from),
+        if (length(exact)) sprintf("\nnone: %s", listed(short_name(exact)))
+      )
     ) +
     stride_theme()
+}
+
+# Those that show no error anywhere: lines along 0 would hide one another.
+exact_stages <- function(errors) {
+  largest <- tapply(errors$max_ulp, errors$stage, max, na.rm = TRUE)
+  names(largest)[largest == 0]
 }
 
 # Logarithmic above 1, with 0 on it.

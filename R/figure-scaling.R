@@ -1,10 +1,9 @@
 # Times with the laws fitted to them, and what is left over.
 
-figure_scaling <- function(timings, unit) {
+figure_scaling <- function(timings, unit, scaling = ds_scaling(timings)) {
   cells <- timings$cells
   timed <- cells[cells$state == "timed" & is.finite(cells$median) & cells$median > 0, ]
   if (nrow(timed) == 0) return(NULL)
-  scaling <- ds_scaling(timings)
   stages <- stage_order(timings$reference, cells$stage)
   panels <- c("time per evaluation and law", "off its law (%)")
   curves <- do.call(rbind, lapply(scaling$table$stage, law_curve, scaling))
@@ -72,7 +71,7 @@ law_labels <- function(timed, scaling, stages) {
   labels <- line_labels(timed, "median", label_gap(timed$median, length(stages)) * 1.8)
   row <- scaling$table[match(labels$stage, scaling$table$stage), ]
   law <- ifelse(row$law %in% free_power, sprintf("n^%.2f", row$exponent), row$law)
-  labels$words <- ifelse(is.na(row$law), as.character(labels$stage), paste0(labels$stage, ": ", law))
+  labels$words <- paste0(short_name(labels$stage), ifelse(is.na(row$law), "", paste0(": ", law)))
   labels$at <- log10(labels$at) + panel_step
   labels
 }

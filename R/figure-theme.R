@@ -41,6 +41,12 @@ stride_theme <- function() {
     )
 }
 
+# A stage's name where there is little room.
+short_name <- function(names) {
+  names <- as.character(names)
+  ifelse(nchar(names) > 16, paste0(substr(names, 1, 14), "\u2026"), names)
+}
+
 # Positions moved apart until no two are closer than `gap`; their order stays.
 spread_out <- function(y, gap) {
   place <- order(y)
@@ -98,7 +104,10 @@ panel_scale <- function(panels) {
 
 log_panel <- function(labels) {
   list(
-    breaks = function(limits) log10(power_breaks(10^limits)),
+    breaks = function(limits) {
+      powers <- log10(power_breaks(10^limits))
+      if (sum(powers >= limits[[1]] & powers <= limits[[2]]) > 1) powers else log10(scales::breaks_log(4)(10^limits))
+    },
     labels = function(at) labels(10^at)
   )
 }

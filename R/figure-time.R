@@ -60,7 +60,7 @@ stage_points <- function(table) {
 
 label_layer <- function(labels) {
   ggplot2::geom_text(
-    data = labels, ggplot2::aes(y = .data$at, label = .data$stage),
+    data = labels, ggplot2::aes(y = .data$at, label = short_name(.data$stage)),
     hjust = 0, nudge_x = 0.07, size = 3.6, fontface = "bold"
   )
 }

@@ -13,11 +13,6 @@ law_shapes <- list(
 free_power <- "power"
 most_power <- 4
 
-# list(law, exponent, overhead, factor, scale): seconds are overhead + factor * shape(n / scale).
-new_law <- function(law, exponent, weights, scale) {
-  list(law = law, exponent = exponent, overhead = weights[[1]], factor = weights[[2]], scale = scale)
-}
-
 law_shape <- function(law, sizes) {
   if (law$law == free_power) return((sizes / law$scale)^law$exponent)
   law_shapes[[law$law]](sizes) / law_shapes[[law$law]](law$scale)
@@ -25,51 +20,19 @@ law_shape <- function(law, sizes) {
 
 law_seconds <- function(law, sizes) law$overhead + law$factor * law_shape(law, sizes)
 
-# The law of one shape. Sizes that lie far off count less (Huber 1964, weights by residual, two passes).
+# The law of one shape.
 fit_law <- function(name, sizes, seconds) {
-  scale <- max(sizes)
-  shaped <- function(exponent) {
-    law <- new_law(name, exponent, c(0, 1), scale)
-    fitted_law(law, sizes, seconds)
-  }
-  if (name != free_power) return(shaped(NA_real_))
-  at <- stats::optimize(function(p) law_misfit(shaped(p), sizes, seconds), c(0.02, most_power), tol = 0.01)
-  shaped(at$minimum)
+  if (name != free_power) return(law_of(name, NA_real_, sizes, seconds))
+  scaled <- sizes / max(sizes)
+  at <- stats::optimize(function(p) fit_shape(scaled^p, seconds)[[3]], c(0.02, most_power), tol = 0.01)
+  law_of(name, at$minimum, sizes, seconds)
 }
 
-fitted_law <- function(law, sizes, seconds) {
-  weights <- rep(1, length(sizes))
-  for (pass in 1:2) {
-    both <- not_negative(1 / seconds, law_shape(law, sizes) / seconds, weights)
-    law$overhead <- both[[1]]
-    law$factor <- both[[2]]
-    off <- abs(log(pmax(law_seconds(law, sizes), 1e-300) / seconds))
-    far <- 1.345 * max(stats::median(off) / 0.6745, 0.01)
-    weights <- pmin(1, far / pmax(off, 1e-12))
-  }
+# list(law, exponent, overhead, factor, scale, misfit): seconds are overhead + factor * shape(n / scale).
+law_of <- function(name, exponent, sizes, seconds) {
+  law <- list(law = name, exponent = exponent, overhead = 0, factor = 1, scale = max(sizes))
+  law[c("overhead", "factor", "misfit")] <- as.list(fit_shape(law_shape(law, sizes), seconds))
   law
-}
-
-# The two weights, none below 0, with which two columns come nearest to 1.
-not_negative <- function(one, other, weights) {
-  a <- sum(weights * one^2)
-  b <- sum(weights * one * other)
-  d <- sum(weights * other^2)
-  u <- sum(weights * one)
-  v <- sum(weights * other)
-  determinant <- a * d - b^2
-  if (determinant > 1e-12 * a * d) {
-    both <- c((u * d - v * b) / determinant, (v * a - u * b) / determinant)
-    if (all(both >= 0)) return(both)
-  }
-  alone <- list(c(u / a, 0), c(0, v / d))
-  misfit <- c(sum(weights * (alone[[1]][[1]] * one - 1)^2), sum(weights * (alone[[2]][[2]] * other - 1)^2))
-  alone[[which.min(misfit)]]
-}
-
-law_misfit <- function(law, sizes, seconds) {
-  off <- abs(log(pmax(law_seconds(law, sizes), 1e-300) / seconds))
-  mean(pmin(off, 1)^2)
 }
 
 # How far a law is off at sizes that it has not seen: each is left out once, the largest count twice.

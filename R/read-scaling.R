@@ -77,10 +77,7 @@ stage_growth <- function(sizes, seconds, error) {
 
 # The exponent of a power with its overhead, and the values that fit not much worse.
 exponent_interval <- function(power, sizes, seconds, error) {
-  misfit <- function(p) {
-    law <- fitted_law(new_law(free_power, p, c(0, 1), max(sizes)), sizes, seconds)
-    law_misfit(law, sizes, seconds) * length(sizes)
-  }
+  misfit <- function(p) law_of(free_power, p, sizes, seconds)$misfit * length(sizes)
   free <- max(1, length(sizes) - 3)
   least <- max(misfit(power$exponent), free * mean(error^2))
   allowed <- misfit(power$exponent) + least * stats::qf(0.95, 1, free) / free
@@ -122,7 +119,7 @@ break_of <- function(sizes, seconds, laws, error) {
   y <- log(seconds[by_size])
   count <- length(x)
   if (count < 6) return(NA_real_)
-  single <- sqrt(min(vapply(laws, law_misfit, 0, sizes, seconds)))
+  single <- sqrt(min(vapply(laws, function(law) law$misfit, 0)))
   if (single < max(0.05, 3 * stats::median(error))) return(NA_real_)
   errors <- vapply(3:(count - 3), function(at) {
     sqrt(mean(c(line_errors(x[1:at], y[1:at]), line_errors(x[-(1:at)], y[-(1:at)]))^2))

@@ -20,9 +20,24 @@ report_agreement <- function(result) {
       })),
     lapply(unchecked_sentences(unchecked), function(words) tags$p(class = "aside", inline_code(words))),
     failure_examples(agreement$examples),
-    drawn_figures(result, c(matrix = matrix_words(agreement), errors = "Largest error against size.")),
-    if (length(others) > 0) tags$details(tags$summary("every comparison"), comparison_table(agreement$table))
+    if (length(others) > 0) folded("verdicts by size and case", open = any_disagreement(agreement),
+      drawn_figures(result, "matrix", matrix_words(agreement))),
+    if (any(agreement$errors$max_ulp > 0, na.rm = TRUE)) drawn_figures(result, "errors"),
+    comparison_block(agreement$table)
   )
+}
+
+# Where all agree the tiles all say the same, and are folded away.
+any_disagreement <- function(agreement) any(agreement$table$verdict %in% c("differs", "failed", "crashed"))
+
+# Those that are bit for bit, most of them as a rule, are in `agreement.csv`.
+comparison_block <- function(table) {
+  shown <- table[table$verdict != "identical" | nzchar(table$reason), ]
+  same <- sprintf("%s of %s comparisons are bit for bit.", count_text(sum(table$verdict == "identical")),
+    count_text(nrow(table)))
+  if (nrow(table) == 0) return(NULL)
+  if (nrow(shown) == 0) return(htmltools::tags$p(class = "aside", same))
+  htmltools::tagList(htmltools::tags$p(class = "aside", same), folded("the others", comparison_table(shown)))
 }
 
 comparison_table <- function(table) {

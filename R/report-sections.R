@@ -13,27 +13,35 @@ inline_code <- function(text) {
   lapply(seq_along(parts), function(i) if (i %% 2 == 0) code_text(parts[[i]]) else parts[[i]])
 }
 
-report_verdict <- function(result) {
+report_header <- function(result) {
   tags <- htmltools::tags
   study <- result$study
-  sentences <- verdict_sentences(study, result$agreement, result$timings)
-  htmltools::tagList(
-    tags$header(
-      tags$p(class = "kicker", "Deep Stride report"),
-      tags$h1(study$title),
-      tags$p(
-        class = "facts",
-        sprintf(
-          "%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
-          format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit
-        ),
-        code_text(reference_of(study)), sprintf(", %s", result$environment$when)
-      )
-    ),
-    tags$section(
-      id = "verdict", class = "verdict",
-      lapply(seq_along(sentences), function(i) tags$p(class = if (i == 1) "lead", inline_code(sentences[[i]])))
+  tags$header(
+    tags$p(class = "kicker", "Deep Stride report"),
+    tags$h1(study$title),
+    tags$p(
+      class = "facts",
+      sprintf(
+        "%d stages, %d sizes from %s to %s %s, reference ", length(study$stages), length(study$sizes),
+        format_size(min(study$sizes)), format_size(max(study$sizes)), study$unit
+      ),
+      code_text(reference_of(study)), sprintf(", %s", result$environment$when)
     )
+  )
+}
+
+report_verdict <- function(result) {
+  tags <- htmltools::tags
+  answers <- result_answers(result$study, result$agreement, result$timings)
+  sentences <- verdict_sentences(result$study, result$agreement, result$timings)
+  tags$section(
+    id = "verdict", class = "verdict", `aria-label` = "Verdict",
+    tags$dl(class = "answers", lapply(seq_len(nrow(answers)), function(i) {
+      tags$div(tags$dt(answers$question[[i]]), tags$dd(
+        tags$span(class = "answer", answers$answer[[i]]), tags$span(class = "detail", inline_code(answers$detail[[i]]))
+      ))
+    })),
+    lapply(sentences, function(words) tags$p(inline_code(words)))
   )
 }
 
@@ -64,74 +72,6 @@ html_table <- function(header, rows, numeric = integer()) {
   )
 }
 
-report_figures <- function(result) {
-  described <- c(
-    time = "Time per evaluation against size, both axes logarithmic.",
-    speedup = "Speedup over the reference against size, both axes logarithmic."
-  )
-  section("figures", "How does time grow?", drawn_figures(result, described))
-}
-
-# Figures by kind, each with the words that stand for it.
-drawn_figures <- function(result, described) {
-  lapply(names(described), function(kind) {
-    figure <- draw_figure(result, kind)
-    if (is.null(figure)) return(NULL)
-    htmltools::tags$figure(
-      role = "img", `aria-label` = described[[kind]],
-      htmltools::HTML(inline_svg(figure, height_of(result, kind)))
-    )
-  })
-}
-
-inline_svg <- function(figure, height = figure_height) {
-  read <- svglite::svgstring(width = figure_width, height = height, bg = "white", standalone = FALSE)
-  on.exit(if (grDevices::dev.cur() > 1) grDevices::dev.off())
-  print(figure)
-  grDevices::dev.off()
-  on.exit()
-  as.character(read())
-}
-
-report_cells <- function(result) {
-  cells <- result$timings$cells
-  tags <- htmltools::tags
-  rows <- lapply(seq_len(nrow(cells)), function(i) {
-    cell <- cells[i, ]
-    list(
-      tags$code(cell$stage), format_size(cell$size), cell$state, format_seconds(cell$median),
-      time_interval(cell$low, cell$high), format_ratio(cell$speedup),
-      if (is.na(cell$verdict)) "" else format_interval(cell$speedup_low, cell$speedup_high),
-      verdict_badge(cell$verdict), cell$rounds, format_bytes(cell$bytes), stop_words(cell)
-    )
-  })
-  section(
-    "cells", "Every cell",
-    html_table(c(
-      "stage", "size", "state", "median time", "95 % interval", "speedup", "95 % interval", "verdict",
-      "rounds", "memory", "ended by"
-    ), rows, numeric = c(2, 4:7, 9, 10)),
-    report_first_calls(result$timings$first_calls)
-  )
-}
-
-report_first_calls <- function(first_calls) {
-  if (nrow(first_calls) == 0) return(NULL)
-  rows <- lapply(split(first_calls, factor(first_calls$stage, unique(first_calls$stage))), function(own) {
-    middle <- function(column) format_seconds(stats::median(own[[column]]))
-    list(
-      htmltools::tags$code(own$stage[[1]]), middle("load"), middle("compile"), middle("evaluation"),
-      format_bytes(stats::median(own$peak)), nrow(own)
-    )
-  })
-  htmltools::tagList(
-    htmltools::tags$h3(sprintf("The first call, at size %s, in fresh processes", format_size(first_calls$size[[1]]))),
-    html_table(c("stage", "loading", "compiling byte code", "evaluation", "memory peak", "processes"), unname(rows),
-      numeric = 2:6
-    )
-  )
-}
-
 report_conditions <- function(result) {
   lines <- condition_lines(result$timings$conditions)
   if (length(lines) == 0) return(section(
@@ -158,24 +98,6 @@ stop_words <- function(cell) {
   )
 }
 
-report_sources <- function(result) {
-  tags <- htmltools::tags
-  study <- result$study
-  section(
-    "stages", "The stages",
-    lapply(study$stages, function(stage) {
-      tags$details(
-        tags$summary(tags$code(stage$name), paste(c(stage$language, stats::na.omit(stage$note)), collapse = ", ")),
-        tags$pre(tags$code(paste(stage$source, collapse = "\n")))
-      )
-    }),
-    tags$details(
-      tags$summary("the inputs"),
-      tags$pre(tags$code(paste(source_lines(study$inputs), collapse = "\n")))
-    )
-  )
-}
-
 report_machine <- function(result) {
   tags <- htmltools::tags
   facts <- result$environment
@@ -189,7 +111,7 @@ report_machine <- function(result) {
     if (name == "memory_bytes" && !is.null(facts[[name]])) return(paste(signif_text(facts[[name]] / 2^30), "GiB"))
     paste(facts[[name]], collapse = " ")
   }
-  section("machine", "Where it ran", tags$dl(lapply(known, function(name) {
+  section("machine", "Where it ran", tags$dl(class = "facts-list", lapply(known, function(name) {
     htmltools::tagList(tags$dt(labels[[name]]), tags$dd(value(name)))
   })))
 }
@@ -219,4 +141,26 @@ report_method <- function(result) {
     sprintf("Ratios within %s %% of 1 are called the same.", format(100 * plan$equal_zone))
   )
   section("method", "How it was measured", htmltools::tags$p(paste(sentences, collapse = " ")))
+}
+
+glossary <- c(
+  stage = "one implementation of the kernel",
+  reference = "the stage that the others must agree with",
+  size = "the problem size n; the sizes of a study are its ladder",
+  agreement = "whether a stage gives the reference's results: identical (bit for bit), rounding (no more than rounding explains), statistical (same distribution), differs",
+  cell = "one stage at one size",
+  sample = "one timed batch of evaluations, in seconds per evaluation",
+  round = "one sample of every stage at one size, in random order",
+  speedup = "the reference's time over the stage's: above 1 is faster",
+  "95 % interval" = "where the value would lie in 95 of 100 such measurements, as far as this run can tell",
+  "first call" = "the cost of the first evaluation in a fresh process",
+  payback = "the number of calls after which a stage's first-call cost has been earned back",
+  "shared core" = "other work on the same processor core, which slows code that issues many instructions at once"
+)
+
+report_glossary <- function() {
+  tags <- htmltools::tags
+  section("glossary", "Words", tags$dl(class = "facts-list", lapply(names(glossary), function(word) {
+    htmltools::tagList(tags$dt(word), tags$dd(glossary[[word]]))
+  })))
 }

@@ -189,6 +189,17 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
+// fit_shape
+Rcpp::NumericVector fit_shape(Rcpp::NumericVector shape, Rcpp::NumericVector seconds);
+RcppExport SEXP _deepstride_fit_shape(SEXP shapeSEXP, SEXP secondsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type shape(shapeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seconds(secondsSEXP);
+    rcpp_result_gen = Rcpp::wrap(fit_shape(shape, seconds));
+    return rcpp_result_gen;
+END_RCPP
+}
 // claim_output
 bool claim_output();
 RcppExport SEXP _deepstride_claim_output() {
@@ -413,6 +424,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_receive_message", (DL_FUNC) &_deepstride_receive_message, 4},
     {"_deepstride_end_process", (DL_FUNC) &_deepstride_end_process, 3},
     {"_deepstride_leave_process", (DL_FUNC) &_deepstride_leave_process, 1},
+    {"_deepstride_fit_shape", (DL_FUNC) &_deepstride_fit_shape, 2},
     {"_deepstride_claim_output", (DL_FUNC) &_deepstride_claim_output, 0},
     {"_deepstride_declare_status", (DL_FUNC) &_deepstride_declare_status, 1},
     {"_deepstride_write_stream", (DL_FUNC) &_deepstride_write_stream, 2},

@@ -64,3 +64,30 @@ test_that("labels are moved apart, keep their order and stay near their lines", 
   }
   expect_identical(spread_out(c(1, 5, 3), 0.5), c(1, 5, 3))
 })
+
+test_that("every figure draws one size or nine and up to twenty stages, and a stage looks the same in all", {
+  laws <- lapply(stats::setNames(1:20, sprintf("stage %d %s", 1:20, strrep("<&\u05d0>", 1))), function(i) {
+    force(i)
+    function(n) 1e-7 * i * n
+  })
+  first <- lapply(laws, function(law) 0.01)
+  calls <- tibble::tibble(stage = names(laws), size = 100, turn = 1, load = 1e-3, compile = 1e-3, evaluation = 1e-3, peak = 0)
+  svglite::svglite(tempfile(fileext = ".svg"))
+  on.exit(grDevices::dev.off())
+  for (sizes in list(100, ladder)) {
+    timings <- timings_of_laws(laws, sizes, rounds = 3, bytes = 800, first_call = first)
+    timings$first_calls <- calls
+    colours <- lapply(c(internal("timing_figures"), "overview"), function(kind) {
+      figure <- autoplot(timings, kind)
+      built <- expect_no_warning(ggplot2::ggplot_build(figure))
+      colours <- if (kind != "first_call") figure$scales$get_scales("colour")$palette(20)
+      expect_s3_class(ggplot2::ggplot_gtable(built), "gtable")
+      colours
+    })
+    expect_length(unique(Filter(Negate(is.null), colours)), 1)
+  }
+  looks <- internal("stage_looks")(names(laws))
+  expect_false(anyDuplicated(looks$colour) > 0)
+  expect_identical(internal("stage_order")("b", c("a", "b", "c")), c("b", "a", "c"))
+  expect_error(autoplot(timings, "spread", size = 7), "was timed", class = "ds_error_input")
+})
