@@ -72,7 +72,9 @@ run_command_line <- function(args) {
     climb = verb_climb,
     advise = verb_advise,
     profile = verb_profile,
-    report = verb_report
+    report = verb_report,
+    history = verb_history,
+    compare = verb_compare
   )
   verb(command)
 }

@@ -12,7 +12,9 @@ verb_table <- list(
   climb = list(takes = "FILE.R", does = "make a slow function of a script fast, stage by stage"),
   advise = list(takes = "FILE.R", does = "say what makes a function of a script slow"),
   profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes"),
-  report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result")
+  report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result"),
+  history = list(takes = NULL, does = "list the runs that were kept, or keep one more"),
+  compare = list(takes = c("BEFORE", "NOW"), does = "say what became slower from one run of a study to another")
 )
 
 option_table <- function() c(run_options(), kernel_options())
@@ -94,6 +96,26 @@ kernel_options <- function() {
       type = "character", default = NULL, metavar = "FILE",
       help = "write the findings as SARIF that editors and CI systems read"
     ),
+    history = optparse::make_option("--history",
+      type = "character", default = NULL, metavar = "FILE",
+      help = "the history's file; one in your data folder where not given"
+    ),
+    add = optparse::make_option("--add",
+      type = "character", default = NULL, metavar = "RESULT.json",
+      help = "keep this stored result in the history"
+    ),
+    note = optparse::make_option("--note",
+      type = "character", default = "", metavar = "TEXT",
+      help = "a word on the run that is kept"
+    ),
+    through = optparse::make_option("--through",
+      type = "character", default = "time", metavar = "WHAT",
+      help = "time (where not given), or reference: ratios to the reference, for runs of two machines"
+    ),
+    slower = optparse::make_option("--fail-if-slower",
+      type = "character", default = NULL, metavar = "PERCENT", dest = "slower",
+      help = "exit with 1 where the interval of a change lies past this, as in 5%"
+    ),
     emit = optparse::make_option("--emit",
       type = "character", default = NULL, metavar = "c",
       help = "print the C source alone"
@@ -110,11 +132,13 @@ verb_options <- list(
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),
-  report = c("json", "out", "quiet")
+  report = c("json", "out", "quiet"),
+  history = c("history", "add", "note", "json", "quiet"),
+  compare = c("history", "through", "slower", "json", "quiet")
 )
 
 exit_help <- paste(
-  "Exit status: 0 all stages agree; 1 a stage disagrees or failed; 2 unusable input;",
+  "Exit status: 0 all stages agree; 1 a stage disagrees, failed or became too slow; 2 unusable input;",
   "130 interrupted (what was measured is kept)."
 )
 
@@ -155,7 +179,8 @@ parse_command <- function(args) {
   wanted <- verb_table[[verb]]$takes
   if (length(parsed$args) != length(wanted)) {
     abort_input(
-      sprintf("`deepstride %s` takes %s.", verb, if (is.null(wanted)) "no file" else paste("one file,", wanted)),
+      sprintf("`deepstride %s` takes %s.", verb, if (is.null(wanted)) "no file" else if (length(wanted) == 1)
+        paste("one file,", wanted) else paste("two,", paste(wanted, collapse = " and "))),
       sprintf("You gave %d: %s", length(parsed$args), paste(parsed$args, collapse = " ")),
       sprintf("See `deepstride %s --help`.", verb),
       arg = "file"

@@ -30,8 +30,16 @@ r_makeconf <- function() file.path(R.home("etc"), .Platform$r_arch, "Makeconf")
 
 base_name_of <- function(path) if (is.null(path) || is.na(path) || !nzchar(path)) NA else basename(path)
 
+# The git revision that a folder's files are of, "" where there is none.
+revision_of <- function(directory) {
+  if (is.null(directory) || !dir.exists(directory) || !nzchar(Sys.which("git"))) return("")
+  reply <- tryCatch(processx::run("git", c("-C", directory, "rev-parse", "--short=12", "HEAD"), error_on_status = FALSE,
+    timeout = 5), error = function(e) list(status = 1))
+  if (reply$status == 0) trimws(reply$stdout) else ""
+}
+
 # A flat list of strings and numbers: what a reader needs to judge a figure.
-host_facts <- function() {
+host_facts <- function(directory = NULL) {
   list(
     when = format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
     processor = processor_name(),
@@ -43,7 +51,8 @@ host_facts <- function() {
     blas = base_name_of(extSoftVersion()[["BLAS"]]),
     c_compiler = config_value("CC"),
     c_flags = config_value("CFLAGS"),
-    deepstride = as.character(utils::packageVersion("deepstride"))
+    deepstride = as.character(utils::packageVersion("deepstride")),
+    revision = revision_of(directory)
   )
 }
 

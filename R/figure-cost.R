@@ -41,13 +41,15 @@ figure_first_call <- function(timings, unit) {
     ggplot2::geom_col(ggplot2::aes(fill = .data$part), width = 0.62) +
     ggplot2::geom_text(data = total, ggplot2::aes(label = paste0("  ", format_seconds(.data$seconds))), hjust = 0,
       size = 3.6, colour = ink) +
-    ggplot2::scale_fill_manual(values = stats::setNames(c("#16425b", "#4f86a8", "#a9c6d9", "#e0a458"), first_call_parts),
+    ggplot2::scale_fill_manual(values = stats::setNames(c("#16425b", "#4f86a8", "#a9c6d9", "#e0a458"),
+      first_call_parts),
       breaks = first_call_parts, name = NULL) +
     ggplot2::scale_x_continuous(name = "Seconds", labels = axis_seconds,
       expand = ggplot2::expansion(mult = c(0, 0.16))) +
     ggplot2::labs(
       title = sprintf("The first call at %s %s", format_size(calls$size[[1]]), unit),
-      subtitle = "In a fresh process, where nothing is loaded; building is 0 where the library was in the cache", y = NULL
+      subtitle = "In a fresh process, where nothing is loaded; building is 0 where the library was in the cache",
+        y = NULL
     ) +
     stride_theme() +
     ggplot2::theme(legend.position = "bottom", panel.grid.major.y = ggplot2::element_blank(),

@@ -1,7 +1,7 @@
 #' Figures of a result
 #'
-#' @param object,x A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()] or
-#'   a profile of [ds_profile()] (its source with bars).
+#' @param object,x A result of [ds_run()] or [ds_climb()], the timings of [ds_time()], an agreement of [ds_agree()], a
+#'   profile of [ds_profile()] (its source with bars) or a history of [ds_history()] (times over its runs).
 #' @param kind One of
 #'   * `"time"`: time per evaluation against size; hollow points are forecasts of cells that were not run;
 #'   * `"speedup"`: speedup over the reference against size;
@@ -16,7 +16,9 @@
 #'   * `"climb"`: the time of each stage of a climb at the largest size that the original was timed at.
 #'
 #'   Bars are 95 % intervals. A stage has one colour, shape and line in all figures; the reference is black.
-#' @param size For `"spread"` and `"payback"`: the size to show; the largest that most stages share unless given.
+#' @param size For `"spread"`, `"payback"` and histories: the size to show; the largest that most stages, or runs, share
+#'   unless given.
+#' @param title Of a history: the title of the study to show; that of the last run unless given.
 #' @param ... Not used.
 #' @return A ggplot2 plot.
 #' @section Errors: `ds_error_input` when there is nothing that could be drawn, or nothing was timed at `size`.

@@ -5,10 +5,12 @@ figure_overview <- function(timings, unit, title) {
   if (nrow(cells) == 0) return(NULL)
   stages <- stage_order(timings$reference, timings$cells$stage)
   kinds <- overview_panels(timings$reference)
-  points <- do.call(rbind, lapply(seq_along(kinds), function(i) overview_points(cells, kinds[[i]], names(kinds)[[i]], i)))
+  points <- do.call(rbind, lapply(seq_along(kinds), function(i) overview_points(cells, kinds[[i]], names(kinds)[[i]],
+    i)))
   points$panel <- factor(points$panel, names(kinds))
   points$stage <- factor(points$stage, stages)
-  lines <- points[duplicated(points[, c("stage", "panel")]) | duplicated(points[, c("stage", "panel")], fromLast = TRUE), ]
+  lines <- points[duplicated(points[, c("stage", "panel")]) | duplicated(points[, c("stage", "panel")],
+    fromLast = TRUE), ]
   ggplot2::ggplot(points, ggplot2::aes(.data$size, .data$y, colour = .data$stage)) +
     ggplot2::geom_line(data = lines, ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 2.2) +

@@ -25,7 +25,7 @@ figure_spread <- function(timings, unit, size) {
     ggplot2::scale_y_log10(name = "Times the stage's time", breaks = scales::breaks_log(5)) +
     ggplot2::labs(
       title = sprintf("Samples at %s %s, round by round", format_size(size), unit),
-      subtitle = sprintf("Each point is one sample over its stage's time; in each column rounds 1 to %d from left to right",
+      subtitle = sprintf("Each point: a sample over its stage's time; in each column rounds 1 to %d from left to right",
         last)
     ) +
     stride_theme() +

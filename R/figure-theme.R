@@ -81,7 +81,8 @@ size_scale <- function(sizes, unit, room = 0.16) {
   )
 }
 
-# Panels of one figure whose axes differ: every panel's values (as its axis counts them, logarithms or not) are lifted by
+# Panels of one figure whose axes differ: every panel's values (as its axis counts them, logarithms or not) are lifted
+# by
 # a step of its own, by which the axis knows which panel it is. `panels`: by name, list(breaks, labels) of plain values.
 panel_step <- 1000
 

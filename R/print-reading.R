@@ -20,8 +20,8 @@ comparison_lines <- function(x) {
     ), right = c(FALSE, FALSE, TRUE, TRUE, FALSE, TRUE, FALSE)),
     "", heading("Ranking by size"), wrapped(paste0("  ", ranking_sentences(x$ranking)), 4), "",
     quiet_text(wrapped(sprintf(paste(
-      "A ratio above 1: the first is faster. Wins: the share of runs in which it takes less time. Within %s of 1 is the",
-      "same. All sizes: `as.data.frame()`."
+      "A ratio above 1: the first is faster. Wins: the share of runs in which it takes less time. Within %s of 1 is",
+      "the same. All sizes: `as.data.frame()`."
     ), percent_text(x$zone))))
   )
 }
@@ -66,3 +66,42 @@ as.data.frame.ds_payback <- function(x, ...) x$table
 
 #' @export
 summary.ds_payback <- function(object, ...) object$cheapest
+
+#' @export
+print.ds_change <- function(x, ...) {
+  show_lines(change_lines(x))
+  invisible(x)
+}
+
+change_lines <- function(x) {
+  c(heading(sprintf("%s: this run against the earlier one", x$title)),
+    wrapped(paste0("  ", change_sentences(x$table, x$through)), 4))
+}
+
+#' @export
+as.data.frame.ds_change <- function(x, ...) x$table
+
+#' @export
+print.ds_history <- function(x, ...) {
+  show_lines(history_lines(x))
+  invisible(x)
+}
+
+most_listed <- 20
+
+history_lines <- function(x) {
+  if (nrow(x$runs) == 0) return("The history holds no runs.")
+  runs <- utils::tail(x$runs, most_listed)
+  more <- nrow(x$runs) - nrow(runs)
+  c(
+    heading(sprintf("%s run%s", format_size(nrow(x$runs)), if (nrow(x$runs) > 1) "s" else "")),
+    aligned_columns(list(
+      c("run", runs$run), c("recorded", runs$recorded), c("study", runs$title), c("code", runs$code),
+      c("revision", runs$revision), c("note", runs$note)
+    ), right = c(TRUE, rep(FALSE, 5))),
+    if (more > 0) quiet_text(sprintf("  and %s before them", format_size(more)))
+  )
+}
+
+#' @export
+as.data.frame.ds_history <- function(x, ...) x$runs

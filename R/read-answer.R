@@ -25,7 +25,8 @@ unmeasured_answers <- function(agreement) {
 
 # Where the stage was timed beside the reference, at the largest size; NULL where it never was.
 ratio_cell <- function(timings, stage) {
-  cells <- timings$cells[timings$cells$stage == stage & timings$cells$state == "timed" & !is.na(timings$cells$speedup), ]
+  cells <- timings$cells
+  cells <- cells[cells$stage == stage & cells$state == "timed" & !is.na(cells$speedup), ]
   if (nrow(cells)) cells[which.max(cells$size), ]
 }
 
@@ -44,7 +45,8 @@ gain_answer <- function(cell, kept, reference) {
 
 gain_detail <- function(cell, timings, unit) {
   if (is.null(cell)) return(sprintf("nothing was timed beside `%s`", timings$reference))
-  if (cell$speedup <= 1) return(sprintf("the next, `%s`, is %s as fast at %s %s", cell$stage, format_ratio(cell$speedup),
+  if (cell$speedup <= 1) return(sprintf("the next, `%s`, is %s as fast at %s %s", cell$stage,
+    format_ratio(cell$speedup),
     format_size(cell$size), unit))
   sprintf("%s an evaluation at %s %s, over `%s`", format_seconds(cell$median), format_size(cell$size), unit,
     timings$reference)
@@ -70,7 +72,8 @@ same_answer <- function(agreement, kept) {
   answer <- if (length(shown)) overall_verdict(agreement, shown) else if (length(bad)) "not all" else "yes"
   detail <- paste(c(
     if (length(shown)) checked_words(agreement$table[agreement$table$stage == shown, ]),
-    if (length(bad)) sprintf("%s %s not give the same numbers", listed(tick(bad)), if (length(bad) > 1) "do" else "does")
+    if (length(bad)) sprintf("%s %s not give the same numbers", listed(tick(bad)),
+      if (length(bad) > 1) "do" else "does")
   ), collapse = "; ")
   list(question = "Is it the same kernel", answer = answer, detail = detail)
 }

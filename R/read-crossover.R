@@ -2,9 +2,11 @@
 #'
 #' @param timings The timings of [ds_time()], or a result of [ds_run()] or [ds_climb()].
 #' @param against Name of the one stage that all others are compared with; `NULL` takes every pair.
-#' @return A `ds_crossovers`. `as.data.frame()` gives a tibble with one row per crossing: `first`, `second`, `size` (where
+#' @return A `ds_crossovers`. `as.data.frame()` gives a tibble with one row per crossing: `first`, `second`, `size`
+#'   (where
 #'   both take the same time), `low`, `high` (95 % interval), `faster_below`, `faster_above` (names). A pair without a
-#'   crossing within what was measured has one row with `size` `NA` and in both names the stage that is ahead throughout;
+#'   crossing within what was measured has one row with `size` `NA` and in both names the stage that is ahead
+#'   throughout;
 #'   empty where they can't be told apart.
 #' @section Method: between sizes at which the order is certain (the 95 % interval of the ratio excludes 1) and another,
 #'   the ratio is taken along the laws fitted to both stages, moved so that they pass through what was measured; the

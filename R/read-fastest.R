@@ -129,7 +129,8 @@ kept_stage <- function(study, last) {
 keep_stage_sentence <- function(study, last) {
   kept <- kept_stage(study, last)
   if (kept == last$stage) return(NULL)
-  sprintf("Keep `%s`: %s `%s`, and still R.", kept, if (last$equal) "as fast as" else "it can't be told from", last$stage)
+  sprintf("Keep `%s`: %s `%s`, and still R.", kept, if (last$equal) "as fast as" else "it can't be told from",
+    last$stage)
 }
 
 # 0: R as it stands, 1: R that is compiled, 2: another language.

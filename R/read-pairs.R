@@ -16,7 +16,8 @@ timed_keys <- function(cells) {
 # Timings, or the timings of a result.
 timings_of <- function(x) {
   if (inherits(x, "ds_result")) return(x$timings)
-  check_class(x, "ds_timings", "timings", "Give the timings of `ds_time()`, or the result of `ds_run()` or `ds_climb()`.")
+  check_class(x, "ds_timings", "timings",
+    "Give the timings of `ds_time()`, or the result of `ds_run()` or `ds_climb()`.")
 }
 
 unit_of <- function(x) if (inherits(x, "ds_result")) x$study$unit else "size"

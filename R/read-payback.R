@@ -9,7 +9,8 @@
 #' @return A `ds_payback`. `as.data.frame()` gives a tibble with one row per stage and size: `stage`, `against`, `size`,
 #'   `setup` (seconds that the stage takes before its first evaluation in a fresh process, the build included), `calls`
 #'   (after which it has paid for itself: 1 where it is cheaper from the first call on, `Inf` where it never is), `low`,
-#'   `high` (95 % interval), `elements` (`calls` times `size`). `summary()` gives the cheapest stage for `calls`: a tibble of
+#'   `high` (95 % interval), `elements` (`calls` times `size`). `summary()` gives the cheapest stage for `calls`: a
+#'   tibble of
 #'   `size`, `stage`, `seconds` (in total), `second` and `second_seconds` (the next best).
 #' @section Method: total seconds of k calls are the setup and k times the time per evaluation. The setup is the first
 #'   call in a fresh process less one evaluation, at the smallest size, and the build.
@@ -62,7 +63,8 @@ payback_row <- function(stage, against, effects, size, setup) {
   drawn <- gain(effects$drawn[, stage] + effects$level, effects$drawn[, against] + effects$level)
   calls <- calls_to_earn(extra, middle)
   ends <- stats::quantile(calls_to_earn(extra, drawn[is.finite(drawn)]), c(0.025, 0.975), names = FALSE, type = 1)
-  list(stage = stage, against = against, size = size, setup = setup[[stage]], calls = calls, low = min(ends[[1]], calls),
+  list(stage = stage, against = against, size = size, setup = setup[[stage]], calls = calls, low = min(ends[[1]],
+    calls),
     high = max(ends[[2]], calls), elements = calls * size)
 }
 
@@ -99,14 +101,14 @@ payback_sentence <- function(own, unit) {
   if (!any(pays)) return(sprintf("`%s` never pays for itself against `%s`: it is no faster.", own$stage[[1]],
     own$against[[1]]))
   own <- own[pays, ]
-  once <- own$size[own$calls == 1]
+  at_once <- own$size[own$calls == 1]
   later <- own[own$calls > 1, ]
   told <- later[unique(c(seq_len(min(1, nrow(later))), nrow(later))), ]
   counts <- ifelse(told$low == told$high, "", sprintf(" (%s to %s)", count_text(told$low), count_text(told$high)))
   parts <- c(
     if (nrow(told)) sprintf("after %s calls%s at %s", count_text(told$calls), counts,
       vapply(told$size, format_size, "")),
-    if (length(once)) sprintf("with the first call from %s on", format_size(min(once)))
+    if (length(at_once)) sprintf("with the first call from %s on", format_size(min(at_once)))
   )
   sprintf("`%s` pays for itself against `%s` %s (size in %s).", own$stage[[1]], own$against[[1]],
     paste(parts, collapse = ", "), unit)
@@ -122,7 +124,8 @@ cheapest_sentences <- function(payback) {
     format_sizes(cheapest$size[from:to])
   }, starts, ends))
   last <- cheapest[nrow(cheapest), ]
-  sprintf("For %s the cheapest in total is %s (at the largest %s%s).", paste(count_text(payback$calls), "calls"), listed(parts),
+  sprintf("For %s the cheapest in total is %s (at the largest %s%s).", paste(count_text(payback$calls), "calls"),
+    listed(parts),
     format_seconds(last$seconds),
     if (is.na(last$second)) "" else sprintf(", `%s` %s", last$second, format_seconds(last$second_seconds)))
 }

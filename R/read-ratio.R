@@ -1,7 +1,8 @@
 # Statistics of the samples of one size: times, ratios of two stages, their intervals and verdicts.
 #
 # Stages of one round share what the machine did meanwhile. So a sample's logarithm is taken for the sum of what its
-# stage costs and what its round had in common (a two-way fit, after Tukey 1977, "Exploratory Data Analysis", chapter 10):
+# stage costs and what its round had in common (a two-way fit, after Tukey 1977, "Exploratory Data Analysis", chapter
+# 10):
 # the drift of the machine cancels, a ratio is the quotient of two times, and all ratios fit together.
 
 resample_count <- 2000L
@@ -15,7 +16,8 @@ size_effects <- function(samples, seed = 1) {
   rounds <- unique(round)
   logs <- matrix(NA_real_, length(rounds), length(stages), dimnames = list(NULL, stages))
   usable <- is.finite(samples$seconds) & samples$seconds > 0
-  logs[cbind(match(round, rounds), match(samples$stage, stages))[usable, , drop = FALSE]] <- log(samples$seconds[usable])
+  logs[cbind(match(round, rounds), match(samples$stage, stages))[usable, ,
+    drop = FALSE]] <- log(samples$seconds[usable])
   common <- round_effects(logs)
   own <- logs - common
   group <- match(process[match(rounds, round)], unique(process))

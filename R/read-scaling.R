@@ -5,7 +5,8 @@
 #'
 #' @param timings The timings of [ds_time()], or a result of [ds_run()] or [ds_climb()].
 #' @return A `ds_scaling`. `as.data.frame()` gives a tibble with one row per stage: `stage`, `law`, `exponent` (of the
-#'   free power, beyond its overhead), `low`, `high` (95 % interval; `NA` from fewer than four sizes), `break_at` (the size
+#'   free power, beyond its overhead), `low`, `high` (95 % interval; `NA` from fewer than four sizes), `break_at` (the
+#'   size
 #'   from which on another regime holds; `NA` where one law serves), `forecast_error` (how far the law is off at sizes
 #'   left out, as a fraction; `NA` from fewer than five sizes), `tenfold`, `tenfold_low`, `tenfold_high` (how many times
 #'   the time ten times the size costs, at the upper end), `memory_law`, `memory_exponent`. Its field `local` holds the
@@ -157,7 +158,8 @@ predict.ds_scaling <- function(object, size, ...) {
     noise <- max(0.02, stats::median(log_error(own)))
     lapply(size, function(one) {
       found <- forecast_seconds(own$size, own$median, one, noise)
-      list(stage = own$stage[[1]], size = one, seconds = found[["median"]], low = found[["low"]], high = found[["high"]])
+      list(stage = own$stage[[1]], size = one, seconds = found[["median"]], low = found[["low"]],
+        high = found[["high"]])
     })
   })
   bind_records(unlist(unname(rows), recursive = FALSE))

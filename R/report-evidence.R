@@ -2,7 +2,7 @@
 
 report_time <- function(result) {
   section("time", "How long does it take?", stage_switches(result), drawn_figures(result, "time"),
-    said(timing_fact(result$timings, result$study$unit)))
+    sentence_tags(timing_fact(result$timings, result$study$unit)))
 }
 
 report_speedup <- function(result) {
@@ -23,7 +23,7 @@ stage_switches <- function(result) {
   )
 }
 
-said <- function(sentences) lapply(sentences, function(words) htmltools::tags$p(inline_code(words)))
+sentence_tags <- function(sentences) lapply(sentences, function(words) htmltools::tags$p(inline_code(words)))
 
 timing_fact <- function(timings, unit) {
   c(growth_sentence(timings, unit), collecting_sentence(timings))
@@ -47,7 +47,8 @@ pair_table <- function(result) {
     sprintf("every pair at %s %s", format_size(size), result$study$unit),
     html_table(c("first", "against", "ratio", "95 % interval", "verdict", "wins", "effect", "p, corrected"), rows,
       numeric = c(3, 4, 6, 8)),
-    htmltools::tags$p(class = "aside", "A ratio above 1: the first is faster. Wins: the share of runs in which it takes",
+    htmltools::tags$p(class = "aside",
+      "A ratio above 1: the first is faster. Wins: the share of runs in which it takes",
       "less time. The effect in Cohen's words; p of Wilcoxon's signed rank test, Holm's correction.")
   )
 }
@@ -58,9 +59,10 @@ report_growth <- function(result) {
   crossings <- crossover_sentences(ds_crossover(result))
   section(
     "growth", "How does it grow?",
-    said(scaling_sentences(scaling)),
+    sentence_tags(scaling_sentences(scaling)),
     drawn_figures(result, "scaling", figures = list(figure_scaling(result$timings, result$study$unit, scaling))),
-    if (length(crossings)) htmltools::tagList(htmltools::tags$h3("Where one stage overtakes another"), said(crossings))
+    if (length(crossings)) htmltools::tagList(htmltools::tags$h3("Where one stage overtakes another"),
+      sentence_tags(crossings))
   )
 }
 
@@ -76,7 +78,7 @@ report_first_call <- function(result) {
   payback <- tryCatch(payback_sentences(ds_payback(result)), ds_error_input = function(e) NULL)
   section(
     "first-call", "What does the first call cost, and when has it paid?",
-    drawn_figures(result, c("first_call", "payback")), said(payback),
+    drawn_figures(result, c("first_call", "payback")), sentence_tags(payback),
     folded("first calls in fresh processes", first_call_table(calls))
   )
 }

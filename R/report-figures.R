@@ -68,7 +68,8 @@ tag_stages <- function(svg, colours, titles) {
     name <- names(colours)[[i]]
     own <- grep(colours[[i]], lines, ignore.case = TRUE, fixed = FALSE)
     own <- own[grepl("^ *(<g[^>]*>)?<(polyline|line|circle|rect|polygon|path|text)", lines[own])]
-    lines[own] <- sub("<(polyline|line|circle|rect|polygon|path|text) ", sprintf("<\\1 data-stage='%d' ", i), lines[own])
+    lines[own] <- sub("<(polyline|line|circle|rect|polygon|path|text) ", sprintf("<\\1 data-stage='%d' ", i),
+      lines[own])
     marks <- own[grepl("<(circle|rect|polygon)", lines[own]) & grepl("/>", lines[own], fixed = TRUE)]
     says <- titles[[name]]
     words <- if (length(says) == length(marks)) says else rep(name, length(marks))

@@ -27,7 +27,8 @@ markdown_text <- function(text) {
 
 markdown_table <- function(header, columns, right = rep(FALSE, length(header))) {
   rows <- do.call(paste, c(unname(columns), sep = " | "))
-  c(paste("|", paste(header, collapse = " | "), "|"), paste("|", paste(ifelse(right, "--:", "---"), collapse = " | "), "|"),
+  c(paste("|", paste(header, collapse = " | "), "|"), paste("|", paste(ifelse(right, "--:", "---"),
+    collapse = " | "), "|"),
     paste("|", rows, "|"))
 }
 

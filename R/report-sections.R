@@ -104,9 +104,9 @@ report_machine <- function(result) {
   labels <- c(
     processor = "processor", cores = "cores", memory_bytes = "memory", system = "system", r = "R",
     platform = "platform", blas = "BLAS", c_compiler = "C compiler", c_flags = "C flags",
-    deepstride = "deepstride", when = "when"
+    deepstride = "deepstride", revision = "revision of the study", when = "when"
   )
-  known <- intersect(names(labels), names(facts))
+  known <- Filter(function(name) !identical(facts[[name]], ""), intersect(names(labels), names(facts)))
   value <- function(name) {
     if (name == "memory_bytes" && !is.null(facts[[name]])) return(paste(signif_text(facts[[name]] / 2^30), "GiB"))
     paste(facts[[name]], collapse = " ")
@@ -124,7 +124,8 @@ report_method <- function(result) {
       plan$rounds[[1]], plan$rounds[[2]]
     ),
     "A sample is a batch of evaluations long enough for the clock; making the arguments is not in it.",
-    "A time is that of an ordinary round: what all stages of a round had in common is taken off (a robust two-way fit).",
+    "A time is that of an ordinary round: what all stages of a round had in common is taken off",
+    "(a robust two-way fit).",
     "A speedup is the quotient of two such times, with a 95 % bootstrap interval of 2,000 resamples of the rounds.",
     "Two probes beside each sample tell whether other work shared the core; such samples were taken again, or left out",
     "where each stage had others. Collections of garbage were charged by the bytes that a stage allocates.",
@@ -147,7 +148,10 @@ glossary <- c(
   stage = "one implementation of the kernel",
   reference = "the stage that the others must agree with",
   size = "the problem size n; the sizes of a study are its ladder",
-  agreement = "whether a stage gives the reference's results: identical (bit for bit), rounding (no more than rounding explains), statistical (same distribution), differs",
+  agreement = paste(
+    "whether a stage gives the reference's results: identical (bit for bit), rounding (no more than rounding",
+    "explains), statistical (same distribution), differs"
+  ),
   cell = "one stage at one size",
   sample = "one timed batch of evaluations, in seconds per evaluation",
   round = "one sample of every stage at one size, in random order",

@@ -24,7 +24,7 @@ ds_run <- function(study, plan = ds_plan(), resume = NULL) {
   check_complete(study)
   checkpoint <- claim_checkpoint(resume, study, plan)
   on.exit(drop_checkpoint(checkpoint), add = TRUE)
-  facts <- host_facts()
+  facts <- host_facts(study$directory)
   agreement <- allowInterrupts(ds_agree(study, limit = agreement_limit(plan), isolate = plan$isolate))
   suspendInterrupts({
     timings <- time_stages(study, plan, agreement, checkpoint)

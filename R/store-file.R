@@ -31,7 +31,14 @@ ds_save <- function(result, file) {
 ds_load <- function(file) {
   local_plain()
   check_string(file, "file")
-  document <- open_sealed(file)
+  stored_result(stored_text(file), file)
+}
+
+stored_text <- function(file) paste(read_text(file), collapse = "\n")
+
+# A result from its document's text; `file` is how messages call the place it came from.
+stored_result <- function(text, file) {
+  document <- open_sealed(text, file)
   check_format(document, file)
   problems <- schema_problems(document, read_schema())
   if (length(problems) == 0) problems <- table_problems(document)
@@ -50,8 +57,7 @@ deepest_document <- 64 # levels: ours have 6, and the parser's stack has an end
 
 # A stored document as parsed, once its checksum has been found right. Nothing but the file
 # itself is read: neither an address nor a path that stands in it.
-open_sealed <- function(file) {
-  text <- paste(read_text(file), collapse = "\n")
+open_sealed <- function(text, file) {
   if (nesting(text) > deepest_document) abort_damaged(file, "It is nested too deep for a stored document.")
   document <- tryCatch(jsonlite::parse_json(text, simplifyVector = FALSE), error = function(e) {
     abort_ds("file", sprintf("`%s` is not a whole JSON document.", file), condition_line(e),

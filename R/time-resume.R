@@ -44,7 +44,7 @@ drop_checkpoint <- function(checkpoint) {
 read_checkpoint <- function(checkpoint, study, plan) {
   checkpoint$keys <- run_keys(study, plan)
   if (!file.exists(checkpoint$path)) return(checkpoint)
-  stored <- open_sealed(checkpoint$path)
+  stored <- open_sealed(stored_text(checkpoint$path), checkpoint$path)
   check_format(stored, checkpoint$path, checkpoint_name)
   differs <- names(checkpoint$keys)[!vapply(names(checkpoint$keys), function(part) {
     identical(checkpoint$keys[[part]], stored$keys[[part]])

@@ -47,7 +47,8 @@
 #'   Interrupted by Ctrl-C, or where an unforeseen error ends it, it returns what was measured so far; `error` says
 #'   which.
 #' @section Method: a sample's log time is taken for the sum of what its stage costs and what its round had in common
-#'   (a robust two-way fit, after Tukey 1977), so that a cell's time is that of an ordinary round, and a speedup the quotient of two
+#'   (a robust two-way fit, after Tukey 1977), so that a cell's time is that of an ordinary round, and a speedup the
+#'   quotient of two
 #'   times. Intervals are 95 % percentile bootstraps of 2,000 resamples of the rounds (Efron and Tibshirani 1993).
 #' @section Errors: `ds_error_input` as for [ds_agree()]; `ds_error_file` for a
 #'   `resume` file of another run, damaged, or in use by another process.

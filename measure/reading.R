@@ -38,7 +38,8 @@ drawn_timings <- function(stages, sizes, rounds, ...) {
     do.call(rbind, lapply(names(stages), function(name) drawn_samples(name, size, stages[[name]](size), drift, ...)))
   }))
   marks <- expand.grid(stage = names(stages), size = sizes, stringsAsFactors = FALSE)
-  marks <- cbind(marks, state = "timed", batch = 1, stopped_by = "rounds", reason = "", forecast = NA, forecast_low = NA,
+  marks <- cbind(marks, state = "timed", batch = 1, stopped_by = "rounds", reason = "", forecast = NA,
+    forecast_low = NA,
     forecast_high = NA, bytes = 0, allocations = 0, largest_bytes = 0)
   cells <- inner$summarise_cells(samples, marks, names(stages)[[1]], 0.03)
   inner$new_timings(samples, cells, ds_plan(), names(stages)[[1]], 0)
@@ -65,7 +66,8 @@ if ("intervals" %in% parts) {
   set.seed(2)
   for (rounds in c(7, 20, 100)) {
     held <- rowMeans(replicate(500, {
-      timings <- drawn_timings(list(one = function(n) 2e-3, other = function(n) 1.5e-3, third = function(n) 1e-3), 100, rounds)
+      timings <- drawn_timings(list(one = function(n) 2e-3, other = function(n) 1.5e-3, third = function(n) 1e-3),
+        100, rounds)
       row <- as.data.frame(ds_compare(timings, against = "one"))
       true <- 2 / c(1.5, 1)
       row$low[1:2] <= true & true <= row$high[1:2]
@@ -100,11 +102,13 @@ if ("laws" %in% parts) {
     fit <- inner$stage_growth(ladder, seconds, rep(0.01, 9))
     c(abs(fit$exponent - exponent) <= 0.05, fit$low <= exponent && exponent <= fit$high, !is.na(fit$break_at))
   }, c(NA, NA, NA))
-  note("exponents", mean(powers[1, ]), sprintf("exponents within 0.05: %s of 500 (at least 90)", percent(mean(powers[1, ]))))
+  note("exponents", mean(powers[1, ]), sprintf("exponents within 0.05: %s of 500 (at least 90)",
+    percent(mean(powers[1, ]))))
   note("exponents_held", mean(powers[2, ]), sprintf(
     "95 %% intervals of an exponent: %s of 500 hold it (92 to 98)", percent(mean(powers[2, ]))
   ))
-  note("breaks_invented", mean(powers[3, ]), sprintf("breaks where there are none: %s of 500", percent(mean(powers[3, ]))))
+  note("breaks_invented", mean(powers[3, ]), sprintf("breaks where there are none: %s of 500", percent(mean(powers[3,
+    ]))))
   seen <- vapply(1:200, function(i) {
     at <- sample(ladder[4:6], 1)
     seconds <- ladder * 1e-9 * ifelse(ladder >= at, runif(1, 2, 8), 1) * exp(rnorm(9, 0, 0.01))
@@ -124,8 +128,10 @@ if ("crossovers" %in% parts) {
     c(nrow(row) == 1 && isTRUE(abs(row$size[[1]] / at - 1) <= 0.1), isTRUE(row$low[[1]] <= at && at <= row$high[[1]]))
   })
   found_at <- do.call(rbind, found_at)
-  note("crossovers", mean(found_at[, 1]), sprintf("crossovers found, once and within 10 %%: %s of 200", percent(mean(found_at[, 1]))))
-  note("crossovers_held", mean(found_at[, 2]), sprintf("95 %% intervals of a crossover: %s of 200 hold it", percent(mean(found_at[, 2]))))
+  note("crossovers", mean(found_at[, 1]), sprintf("crossovers found, once and within 10 %%: %s of 200",
+    percent(mean(found_at[, 1]))))
+  note("crossovers_held", mean(found_at[, 2]), sprintf("95 %% intervals of a crossover: %s of 200 hold it",
+    percent(mean(found_at[, 2]))))
 }
 
 if ("forecasts" %in% parts) {
@@ -134,7 +140,8 @@ if ("forecasts" %in% parts) {
     law <- random_law()
     seconds <- law$seconds(ladder) * exp(rnorm(9, 0, 0.02))
     found <- inner$forecast_seconds(ladder, seconds, 4e6, 0.02)
-    c(abs(found[["median"]] / law$seconds(4e6) - 1), found[["low"]] <= law$seconds(4e6) && law$seconds(4e6) <= found[["high"]])
+    c(abs(found[["median"]] / law$seconds(4e6) - 1),
+      found[["low"]] <= law$seconds(4e6) && law$seconds(4e6) <= found[["high"]])
   }, c(0, 0))
   note("forecast_4", mean(off[1, ] <= 0.25), sprintf(
     "forecasts at four times the largest size within 25 %%: %s of 500 (at least 90)", percent(mean(off[1, ] <= 0.25))
@@ -162,7 +169,8 @@ if ("skipped" %in% parts) {
     "cells that would have fitted and are skipped: %s of %d (at most 1)", percent(sum(tried$lost) / sum(tried$fits)),
     sum(tried$fits)
   ))
-  note("skipped_held", mean(tried$held), sprintf("95 %% intervals ten times out: %s hold (at least 90)", percent(mean(tried$held))))
+  note("skipped_held", mean(tried$held), sprintf("95 %% intervals ten times out: %s hold (at least 90)",
+    percent(mean(tried$held))))
   for (known in unique(tried$known)) {
     near <- mean(tried$off[tried$known == known] <= log(1.5))
     note(sprintf("ten_times_%d", known), near, sprintf(

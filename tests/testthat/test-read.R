@@ -49,7 +49,8 @@ test_that("what varies between processes is in the interval", {
     stage = rep(c("one", "two"), each = 100), round = rep(rep(1:25, 4), 2), worker = rep(process, 2),
     seconds = exp(c(shift, rep(0, 100)) + rnorm(200, 0, 0.01))
   )
-  within <- internal("stage_ratio")(internal("size_effects")(transform(samples, worker = "a", round = 1:100)), "one", "two")
+  within <- internal("stage_ratio")(internal("size_effects")(transform(samples, worker = "a", round = 1:100)), "one",
+    "two")
   between <- internal("stage_ratio")(internal("size_effects")(samples), "one", "two")
   expect_lt(between[["low"]], exp(-0.1))
   expect_gt(between[["high"]], exp(0.1))
