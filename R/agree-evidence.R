@@ -22,15 +22,20 @@ reference_spread <- function(checking, point, expected) {
 result_spread <- function(checking, point, value, seconds, rounding) {
   spread <- widen(value, value, value)
   until <- clock_now() + seconds
-  for (perturbation in seq_len(most_spread_runs)) {
-    ran <- point$ask(checking$reference, perturbation = perturbation, rounding = rounding, limit = 4 * seconds)
-    if (!is_fault(ran)) spread <- widen(spread, value, ran$value)
-    stopped <- is_fault(ran) && ran$state != "failed"
-    if (stopped && rounding) checking$rounding_stops <- checking$rounding_stops + 1
-    if (stopped || (perturbation >= 3 && clock_now() > until)) break
+  together <- max(1, min(most_spread_runs, largest_together %/% max(1, utils::object.size(value))))
+  for (first in seq(1, most_spread_runs, together)) {
+    turns <- first:min(first + together - 1, most_spread_runs)
+    ran <- point$shake(checking$reference, limit = 4 * seconds, perturbations = turns, rounding = rounding,
+      seconds = until - clock_now())
+    if (is_fault(ran)) ran <- list(stopped = ran$state != "failed")
+    for (other in ran$values) spread <- widen(spread, value, other[[1]])
+    if (ran$stopped && rounding) checking$rounding_stops <- checking$rounding_stops + 1
+    if (ran$stopped || (max(turns) >= 3 && clock_now() > until)) break
   }
   spread
 }
+
+largest_together <- 1e6 # bytes of results that one answer may bring
 
 # Of each part of the result the largest change by random rounding on the study's own inputs at a small
 # size, as a fraction of the part's magnitude; 0 where that can't be said.

@@ -27,7 +27,8 @@ new_checking <- function(study, limit, backend, sanitized) {
 # An evaluation that was not forecast past the limit is stopped at this many times it.
 patience <- 5
 
-# A point asks any stage for its value there: `ask(name, perturbation, ...)`. `terms` is
+# A point asks any stage for its value there, `ask(name, ...)`, and for those on arguments whose last bits are changed,
+# `shake(name, ...)`. `terms` is
 # the length of the longest accumulation; `typical` the magnitude of the result
 # on ordinary arguments, worked out when it is needed.
 plan_point <- function(checking, size, case) {
@@ -39,6 +40,7 @@ plan_point <- function(checking, size, case) {
     ask = function(name, ..., limit = patience * checking$limit) {
       checking$backend$value(name, size, limit = limit, case = case, ...)
     },
+    shake = function(name, ...) checking$backend$shaken(name, size, case = case, ...),
     typical = once(function() if (case %in% ordinary_cases) typical_magnitude(checking, size) else 0)
   )
 }
@@ -54,10 +56,10 @@ point_arguments <- function(checking, size, case) {
 trial_point <- function(checking, point, arguments) {
   point$own <- FALSE
   point$terms <- longest_argument(arguments)
-  point$ask <- function(name, perturbation = 0, limit = patience * checking$limit, rounding = FALSE) {
-    if (perturbation > 0) arguments <- perturb_arguments(arguments, perturbation, checking$study$places)
-    checking$backend$trial(name, point$size, arguments = arguments, limit = limit, rounding = rounding)
+  point$ask <- function(name, limit = patience * checking$limit) {
+    checking$backend$trial(name, point$size, arguments = arguments, limit = limit)
   }
+  point$shake <- function(name, ...) checking$backend$shaken(name, point$size, arguments = arguments, ...)
   point
 }
 
@@ -100,8 +102,11 @@ most_stops <- 3 # on cases, where a loop may have no end that ends on the study'
 evaluate_stage <- function(checking, name, size, case) {
   refused <- refused_evaluation(checking, name, size)
   if (!is.null(refused)) return(list(state = "unchecked", remark = refused))
-  ran <- stage_value(checking, name, size, case)
+  forecast <- stage_forecast(checking, name, size)
+  doubtful <- case == own_inputs && forecast[["median"]] > checking$limit
+  ran <- stage_value(checking, name, size, case, limit = if (doubtful) checking$limit)
   if (is_fault(ran)) {
+    if (doubtful && ran$state == "stopped") return(list(state = "unchecked", remark = slow_remark(checking, forecast)))
     if (ran$state != "failed") {
       told <- if (ran$state == "stopped" && case != own_inputs) "stopped on a case" else ran$state
       checking$downs[[name]] <- c(checking$downs[[name]], told)
@@ -109,64 +114,36 @@ evaluate_stage <- function(checking, name, size, case) {
     remark <- fault_remark(ran)
     return(list(state = if (ran$state == "crashed") "crashed" else "failed", remark = remark))
   }
-  if (case == own_inputs && size >= max(checking$costs[[name]]$size, min(checking$study$sizes))) {
-    checking$costs[[name]] <- list(size = size, seconds = ran$seconds, sure = FALSE)
-  }
+  if (case == own_inputs && size >= min(checking$study$sizes)) note_cost(checking, name, size, ran$seconds)
   list(state = "ok", value = ran$value, conduct = ran$conduct, seconds = ran$seconds)
 }
 
-# Why a stage is not evaluated at a size, or NULL.
+# Why a stage is not evaluated at a size, or NULL: only where even the low end of its forecast is past the limit.
 refused_evaluation <- function(checking, name, size) {
   downs <- checking$downs[[name]]
   if ("stopped" %in% downs || sum(downs == "stopped on a case") >= most_stops) return(new_remark("ran on"))
   if (sum(downs == "crashed") >= most_crashes) return(new_remark("crashed before", count = most_crashes))
   forecast <- stage_forecast(checking, name, size)
-  if (forecast <= checking$limit) return(NULL)
-  new_remark("slow", forecast = forecast, limit = checking$limit)
+  if (forecast[["low"]] > checking$limit) slow_remark(checking, forecast)
 }
 
-# Seconds at a size if the cost grows with its square. A first evaluation may
-# have been held up, and a small one says little about a far larger size: what
-# would lock a stage out is measured once more, at ten times the size if that is cheap.
-stage_forecast <- function(checking, name, size) {
-  forecast <- function() checking$costs[[name]]$seconds * (size / checking$costs[[name]]$size)^2
-  if (is.null(checking$costs[[name]])) return(0)
-  while (forecast() > checking$limit && refine_cost(checking, name, size)) NULL
-  forecast()
+slow_remark <- function(checking, forecast) {
+  new_remark("slow", forecast = forecast[["median"]], limit = checking$limit)
 }
 
-# A first evaluation may have compiled something: a second one says what it costs.
-lower_cost <- function(checking, name, size, seconds) {
-  known <- checking$costs[[name]]
-  if (!is.null(known) && known$size == size) checking$costs[[name]]$seconds <- min(known$seconds, seconds)
-}
-
-# TRUE when the cost that is known of a stage has been made better.
-refine_cost <- function(checking, name, size) {
-  known <- checking$costs[[name]]
-  larger <- min(size, 10 * known$size)
-  cheap <- known$seconds * (larger / known$size)^2 <= checking$limit / 4
-  if (!cheap && (known$sure || known$seconds > checking$limit / 10)) return(FALSE)
-  at <- if (cheap && larger < size) larger else known$size
-  if (at == known$size && known$sure) return(FALSE)
-  ran <- stage_value(checking, name, at, own_inputs, ahead = FALSE)
-  if (is_fault(ran)) return(FALSE)
-  seconds <- if (at == known$size) min(known$seconds, ran$seconds) else ran$seconds
-  checking$costs[[name]] <- list(size = at, seconds = seconds, sure = at == known$size)
-  TRUE
-}
-
-stage_value <- function(checking, name, size, case, ahead = TRUE) {
+stage_value <- function(checking, name, size, case, ahead = TRUE, limit = NULL) {
   known <- checking$ahead[[name]][[paste(size, case)]]
   if (ahead && !is.null(known)) return(known)
   prepared <- checking$backend$prepare(name, size, case)
   if (is_fault(prepared)) return(prepared)
-  checking$backend$value(name, size, limit = evaluation_limit(checking, name, size, case), case = case)
+  limit <- limit %||% evaluation_limit(checking, name, size, case)
+  checking$backend$value(name, size, limit = limit, case = case)
 }
 
 # A case that takes far longer than the study's own inputs will hardly end.
 evaluation_limit <- function(checking, name, size, case) {
   most <- patience * checking$limit
-  known <- checking$costs[[name]]
-  if (case == own_inputs || is.null(known)) most else min(most, max(1, 200 * known$seconds * size / known$size))
+  largest <- largest_cost(checking, name)
+  if (case == own_inputs || is.null(largest)) return(most)
+  min(most, max(1, 200 * largest$seconds * size / largest$size))
 }

@@ -11,7 +11,7 @@ judge_repeat <- function(checking, name, point, expected, given, judged) {
   }
   if (!asked("again")) {
     ran <- point$ask(name)
-    if (!is_fault(ran)) lower_cost(checking, name, point$size, ran$seconds)
+    if (!is_fault(ran) && point$own) note_cost(checking, name, point$size, ran$seconds)
     if (!is_fault(ran) && !identical(ran$value, given$value)) {
       return(list(verdict = "differs", remarks = list(new_remark("again")), found = judged$found))
     }

@@ -141,7 +141,7 @@ agreement_backend <- function(study, isolate, sanitize) {
 probe_at <- function(checking, size) {
   making <- checking$making$seconds * (size / checking$making$size)^2
   names <- names(checking$study$stages)
-  quick <- Filter(function(name) stage_forecast(checking, name, size) <= checking$limit / 10, names)
+  quick <- Filter(function(name) stage_forecast(checking, name, size)[["median"]] <= checking$limit / 10, names)
   if (making > checking$limit / 10 || !checking$reference %in% quick) return(list())
   agree_at(checking, size, own_inputs, quick)
 }

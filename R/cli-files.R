@@ -49,28 +49,33 @@ write_faces <- function(faces) {
 
 run_faces <- function(result, out, junit = NULL) {
   c(
-    list(report.html = function() ds_report(result, file.path(out, "report.html"))),
+    list(
+      report.html = function() ds_report(result, file.path(out, "report.html")),
+      report.md = function() ds_report(result, file.path(out, "report.md"))
+    ),
     table_faces(result, out), junit_face(result$agreement, result$study$title, junit), figure_faces(result, out)
   )
 }
 
-figure_files <- c(time = "time", speedup = "speedup", matrix = "agreement", errors = "errors", climb = "climb")
+figure_files <- c(
+  time = "time", speedup = "speedup", scaling = "growth", overview = "overview", matrix = "agreement",
+  errors = "errors", climb = "climb"
+)
 
 figure_faces <- function(result, out, kinds = setdiff(names(figure_files), "climb")) {
-  named <- expand.grid(ending = c("svg", "png"), kind = kinds, stringsAsFactors = FALSE)
-  faces <- Map(function(kind, ending) {
-    file <- file.path(out, paste0(figure_files[[kind]], ".", ending))
-    function() write_figure(result, kind, file)
-  }, named$kind, named$ending)
-  stats::setNames(faces, paste0(figure_files[named$kind], ".", named$ending))
+  unlist(lapply(kinds, function(kind) {
+    figure <- once(function() plainly(draw_figure(result, kind)))
+    height <- height_of(result, kind)
+    files <- paste0(figure_files[[kind]], c(".svg", ".png"))
+    faces <- lapply(file.path(out, files), function(file) function() write_figure(figure(), height, file))
+    stats::setNames(faces, files)
+  }))
 }
 
 # NULL where there is nothing to draw.
-write_figure <- function(result, kind, file) {
+write_figure <- function(figure, height, file) {
   plainly({
-    figure <- draw_figure(result, kind)
     if (is.null(figure)) return(NULL)
-    height <- height_of(result, kind)
     write_atomically(file, function(temporary) save_figure(figure, temporary, height), whole_figure)
   })
 }

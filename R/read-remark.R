@@ -91,7 +91,7 @@ remark_table <- list(
   "ran on" = function(r) "it had run on past the limit before",
   "crashed before" = function(r) sprintf("it had crashed %d times", r$count),
   slow = function(r) {
-    words <- "would take up to %s at this size, past the limit of %s"
+    words <- "would take about %s at this size, past the limit of %s"
     sprintf(words, format_seconds(r$forecast), plain_seconds(r$limit))
   },
   # random kernels

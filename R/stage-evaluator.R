@@ -25,14 +25,13 @@ hold_threads <- function(evaluator, threads) {
   evaluator$threads <- threads
 }
 
-# Made once for a size and case; a perturbed variant is made from that.
-evaluator_arguments <- function(evaluator, size, case = own_inputs, perturbation = 0) {
+# Made once for a size and case.
+evaluator_arguments <- function(evaluator, size, case = own_inputs) {
   if (!identical(evaluator$made, c(size, case))) {
     evaluator$arguments <- case_arguments(evaluator$study, size, case)
     evaluator$made <- c(size, case)
   }
-  if (perturbation == 0 || is.null(evaluator$arguments)) return(evaluator$arguments)
-  perturb_arguments(evaluator$arguments, perturbation, evaluator$study$places)
+  evaluator$arguments
 }
 
 # Makes the arguments, so that no limit on an evaluation counts that in. FALSE
@@ -62,10 +61,8 @@ evaluator_truth <- function(evaluator, name, size, limit = Inf, case = own_input
 
 # One evaluation from the random state that agreement uses: list(value, seconds,
 # conduct), where `conduct` is what it did besides.
-evaluator_value <- function(evaluator, name, size, limit = Inf, case = own_inputs, perturbation = 0, threads = NULL,
-                            rounding = FALSE) {
-  arguments <- evaluator_arguments(evaluator, size, case, perturbation)
-  evaluator_trial(evaluator, name, size, limit, arguments, threads, rounding)
+evaluator_value <- function(evaluator, name, size, limit = Inf, case = own_inputs, threads = NULL) {
+  evaluator_trial(evaluator, name, size, limit, evaluator_arguments(evaluator, size, case), threads)
 }
 
 # What stands for a stage's kernel under random rounding, made once; itself where it is no R code.
@@ -77,10 +74,38 @@ evaluator_rounding <- function(evaluator, name) {
   evaluator$rounding[[name]]
 }
 
-# The same on arguments that are given.
-evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threads = NULL, rounding = FALSE) {
+# The values of a stage on arguments whose last bits are changed, once for each of `perturbations`: list(values,
+# stopped). An error in one leaves that out; what runs past the limit ends them all, and so does the clock after three.
+evaluator_shaken <- function(evaluator, name, size, limit = Inf, case = own_inputs, arguments = NULL, perturbations,
+                             rounding, seconds) {
   stage <- evaluator$study$stages[[name]]
   if (rounding) stage$kernel <- evaluator_rounding(evaluator, name)
+  given <- arguments %||% evaluator_arguments(evaluator, size, case)
+  hold_threads(evaluator, stage$threads)
+  until <- clock_now() + seconds
+  values <- list()
+  stopped <- FALSE
+  listen(evaluator$said, for (turn in perturbations) {
+    own <- deep_copy(perturb_arguments(given, turn, evaluator$study$places))
+    ran <- with_seed(derive_seed(evaluator$study$seed, -size), shaken_value(stage, own, limit))
+    if (!is_fault(ran)) values[[length(values) + 1]] <- ran
+    stopped <- is_fault(ran) && ran$state != "failed"
+    if (stopped || (turn >= 3 && clock_now() > until)) break
+  })
+  list(values = values, stopped = stopped)
+}
+
+# Wrapped, so that a result of NULL is one.
+shaken_value <- function(stage, own, limit) {
+  ran <- run_limited(timed_value(ready_call(stage$kernel, own)), limit)
+  if (is_fault(ran)) return(ran)
+  if (stage$in_place && is.null(ran$value)) return(list(if (length(own) == 1) own[[1]] else own))
+  list(ran$value)
+}
+
+# The same on arguments that are given.
+evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threads = NULL) {
+  stage <- evaluator$study$stages[[name]]
   own <- deep_copy(arguments)
   hold_threads(evaluator, threads %||% stage$threads)
   heard <- listen(evaluator$said, with_seed(derive_seed(evaluator$study$seed, -size), {

@@ -6,9 +6,9 @@ test_that("run leaves a report, figures, tables and a result that loads, and say
   expect_match(ran$stdout, "Agreement with the reference `loop`")
   expect_match(ran$stderr, "2 of 2 sizes done")
   expect_setequal(list.files(out), c(
-    "report.html", "time.svg", "time.png", "speedup.svg", "speedup.png",
-    "agreement.svg", "agreement.png", "errors.svg", "errors.png", "agreement.csv",
-    "samples.csv", "cells.csv", "result.json"
+    "report.html", "report.md", "time.svg", "time.png", "speedup.svg", "speedup.png", "growth.svg", "growth.png",
+    "overview.svg", "overview.png", "agreement.svg", "agreement.png", "agreement.csv", "samples.csv", "cells.csv",
+    "result.json"
   ))
   result <- ds_load(file.path(out, "result.json"))
   cells <- read.csv(file.path(out, "cells.csv"))
@@ -68,7 +68,7 @@ test_that("every verb has help, and help is no error", {
     ran <- run_deepstride(c(verb, "--help"))
     expect_identical(ran$status, 0L)
     expect_match(ran$stdout, paste("Usage: deepstride", verb))
-    for (option in c("--json", "--out", "--quiet")) expect_match(ran$stdout, option, fixed = TRUE)
+    for (option in c("--json", "--quiet")) expect_match(ran$stdout, option, fixed = TRUE)
   }
   expect_snapshot(cat(run_deepstride("--help")$stdout))
 })
@@ -110,11 +110,11 @@ test_that("the terminal shows one live line that is taken away again", {
 test_that("a run can be isolated, and kept in a file that it goes on from", {
   file <- study_file(simple_study_lines())
   kept <- tempfile(fileext = ".json")
-  first <- run_deepstride(c("time", file, "--budget", "3", "--isolate", "--resume", kept, "--quiet"))
+  first <- run_deepstride(c("time", file, "--budget", "1", "--isolate", "--resume", kept, "--quiet"))
   expect_identical(first$status, 0L)
-  again <- run_deepstride(c("time", file, "--budget", "3", "--isolate", "--resume", kept))
+  again <- run_deepstride(c("time", file, "--budget", "1", "--isolate", "--resume", kept))
   expect_match(again$stdout, "Resumed: sizes? .*had been timed before")
-  other <- run_deepstride(c("time", file, "--budget", "3", "--resume", kept))
+  other <- run_deepstride(c("time", file, "--budget", "1", "--resume", kept))
   expect_identical(other$status, 2L)
   expect_match(other$stderr, "Not the same: plan")
 })

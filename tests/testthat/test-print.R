@@ -35,7 +35,7 @@ made_result <- function() {
     row("native", "rounding", 2e-15, 17, "[42]", ""), row("grown", "identical", 0, 0, "", ""),
     row("wrong", "differs", 0.5, 1e15, "[1]", "`result[1]` is 2, the reference's is 1")
   )
-  late <- sprintf("would take up to %s at this size, past the limit of 1 s", c("2.08 s", "3.47 min"))
+  late <- sprintf("would take about %s at this size, past the limit of 1 s", c("2.08 s", "3.47 min"))
   unchecked <- tibble::tibble(
     stage = c("grown", "native", "native", "wrong", "wrong"),
     size = c(1e4, 1e4, 67, 1e3, 1e4),
