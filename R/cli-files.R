@@ -64,19 +64,18 @@ figure_files <- c(
 
 figure_faces <- function(result, out, kinds = setdiff(names(figure_files), "climb")) {
   unlist(lapply(kinds, function(kind) {
-    figure <- once(function() plainly(draw_figure(result, kind)))
-    height <- height_of(result, kind)
+    drawing <- once(function() plainly(list(figure = draw_figure(result, kind), height = height_of(result, kind))))
     files <- paste0(figure_files[[kind]], c(".svg", ".png"))
-    faces <- lapply(file.path(out, files), function(file) function() write_figure(figure(), height, file))
+    faces <- lapply(file.path(out, files), function(file) function() write_figure(drawing(), file))
     stats::setNames(faces, files)
   }))
 }
 
 # NULL where there is nothing to draw.
-write_figure <- function(figure, height, file) {
+write_figure <- function(drawing, file) {
   plainly({
-    if (is.null(figure)) return(NULL)
-    write_atomically(file, function(temporary) save_figure(figure, temporary, height), whole_figure)
+    if (is.null(drawing$figure)) return(NULL)
+    write_atomically(file, function(temporary) save_figure(drawing$figure, temporary, drawing$height), whole_figure)
   })
 }
 

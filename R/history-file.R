@@ -6,7 +6,8 @@ history_patience <- 20000 # milliseconds that another process's write is waited 
 
 history_table <- paste(
   "CREATE TABLE IF NOT EXISTS runs (run INTEGER PRIMARY KEY AUTOINCREMENT, recorded TEXT NOT NULL,",
-  "title TEXT NOT NULL, code TEXT NOT NULL, revision TEXT NOT NULL, processor TEXT NOT NULL, cores REAL, r TEXT NOT NULL,",
+  "title TEXT NOT NULL, code TEXT NOT NULL, revision TEXT NOT NULL, processor TEXT NOT NULL, cores REAL,",
+  "r TEXT NOT NULL,",
   "deepstride TEXT NOT NULL, note TEXT NOT NULL, document BLOB NOT NULL)"
 )
 

@@ -44,6 +44,7 @@ speed_sentences <- function(study, agreement, timings) {
     if (nrow(fastest)) fastest_sentences(fastest, kept_stage(study, last)), lone_sentence(timings, fastest),
     if (nrow(fastest)) gain_sentence(study, agreement, timings, last, kept_stage(study, last)) else
       "No speedup was measured: no two stages were timed side by side often enough.",
+    if (nrow(fastest)) beyond_sentence(study, timings, last, kept_stage(study, last)),
     if (nrow(fastest)) keep_stage_sentence(study, last), growth_sentence(timings, study$unit),
     collecting_sentence(timings)
   )
@@ -100,6 +101,29 @@ gain_sentence <- function(study, agreement, timings, last, kept) {
     if (is.na(own$speedup_low)) "; measured once, which is too little to say how surely" else
       sprintf("; 95 %% interval of the ratio %s", format_interval(own$speedup_low, own$speedup_high)),
     checked_to(agreement, stage, own$size)
+  )
+}
+
+# Past the sizes that the reference reached: against the fastest of the other stages there, and its way to the
+# reference.
+beyond_sentence <- function(study, timings, last, kept) {
+  reached <- timings$cells$size[timings$cells$stage == timings$reference & timings$cells$state == "timed"]
+  if (last$size <= max(reached, 0)) return(NULL)
+  effects <- effects_by_size(timings)[[as.character(last$size)]]
+  others <- setdiff(names(sort(effects$effects)), c(kept, last$stage, last$close[[1]]))
+  if (length(others) == 0) return(NULL)
+  ways <- lapply(stats::setNames(nm = others), function(stage) ratio_cell(timings, stage))
+  known <- Filter(Negate(is.null), ways)
+  other <- if (length(known)) names(known)[[1]] else others[[1]]
+  ratio <- stage_ratio(effects, other, kept)
+  way <- ways[[other]]
+  sprintf("At %s %s, where `%s` was not timed, `%s` is %s as fast as `%s`%s%s.", format_size(last$size), study$unit,
+    timings$reference, kept, format_ratio(ratio[["median"]]), other,
+    if (is.na(ratio[["low"]])) "" else
+      sprintf(" (95 %% interval %s)", format_interval(ratio[["low"]], ratio[["high"]])),
+    if (is.null(way)) "" else
+      sprintf(", which is %s as fast as `%s` at %s", format_ratio(way$speedup), timings$reference,
+        format_size(way$size))
   )
 }
 

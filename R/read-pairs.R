@@ -5,6 +5,7 @@ effects_by_size <- function(timings) {
   samples <- timings$samples[paste(timings$samples$stage, timings$samples$size) %in% timed_keys(timings$cells), ]
   samples <- counted_samples(samples, timings$cells)
   found <- lapply(split(samples, samples$size), function(own) c(size_effects(own), list(samples = own)))
+  found <- Filter(function(own) length(own$stages) > 0, found)
   found[order(as.numeric(names(found)))]
 }
 

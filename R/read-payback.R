@@ -97,9 +97,12 @@ payback_sentences <- function(payback) {
 # "`native` pays for itself against `grown` after 12 calls at 1,000 hours, from the first call at 100,000."
 payback_sentence <- function(own, unit) {
   own <- own[order(own$size), ]
-  pays <- is.finite(own$calls)
-  if (!any(pays)) return(sprintf("`%s` never pays for itself against `%s`: it is no faster.", own$stage[[1]],
-    own$against[[1]]))
+  pays <- is.finite(own$high)
+  if (!any(pays)) {
+    words <- if (any(is.finite(own$low))) "It can't be told whether `%s` ever pays for itself against `%s`." else
+      "`%s` never pays for itself against `%s`: it is no faster."
+    return(sprintf(words, own$stage[[1]], own$against[[1]]))
+  }
   own <- own[pays, ]
   at_once <- own$size[own$calls == 1]
   later <- own[own$calls > 1, ]
@@ -110,8 +113,8 @@ payback_sentence <- function(own, unit) {
       vapply(told$size, format_size, "")),
     if (length(at_once)) sprintf("with the first call from %s on", format_size(min(at_once)))
   )
-  sprintf("`%s` pays for itself against `%s` %s (size in %s).", own$stage[[1]], own$against[[1]],
-    paste(parts, collapse = ", "), unit)
+  sprintf("`%s` pays for itself against `%s` %s%s.", own$stage[[1]], own$against[[1]], paste(parts, collapse = ", "),
+    if (unit == "size") "" else sprintf(" (size in %s)", unit))
 }
 
 cheapest_sentences <- function(payback) {

@@ -10,14 +10,13 @@ resample_count <- 2000L
 # The samples of one size as list(stages, effects, level, drawn): `effects` the stages' own log seconds, by name, and
 # `drawn` the same in resamples of the rounds (a column a stage), with `level`, what the rounds had in common there.
 size_effects <- function(samples, seed = 1) {
+  samples <- samples[is.finite(samples$seconds) & samples$seconds > 0, ]
   stages <- unique(samples$stage)
   process <- samples[["worker"]] %||% rep("", nrow(samples))
   round <- paste(process, samples$round)
   rounds <- unique(round)
   logs <- matrix(NA_real_, length(rounds), length(stages), dimnames = list(NULL, stages))
-  usable <- is.finite(samples$seconds) & samples$seconds > 0
-  logs[cbind(match(round, rounds), match(samples$stage, stages))[usable, ,
-    drop = FALSE]] <- log(samples$seconds[usable])
+  logs[cbind(match(round, rounds), match(samples$stage, stages))] <- log(samples$seconds)
   common <- round_effects(logs)
   own <- logs - common
   group <- match(process[match(rounds, round)], unique(process))

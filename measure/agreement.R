@@ -1,3 +1,4 @@
+# Of: R/agree- R/stage- R/study- src/compare src/rounding
 # Is agreement fast enough, sharp enough and fair enough? Prints, and writes as
 # JSON where a path is given:
 #   speed   a full comparison of 1e7 doubles against triad bandwidth and all.equal()

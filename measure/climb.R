@@ -1,3 +1,4 @@
+# Of: R/advise- R/rewrite- R/profile- R/syntax- R/climb- R/compile-
 # Climbs of slow kernels (measure/climb/kernels.R): the best stage that agrees, over the original, at the largest
 # size; and does advice name the hot line first? Arguments: seconds of timing a kernel (8), and names of kernels
 # (all).

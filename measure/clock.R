@@ -1,3 +1,4 @@
+# Of: src/clock R/clock- R/env-probe
 # Is a spin of known length timed right? Prints measured over true, per length,
 # less the cost of calling the spin, which is timed as a spin of no length.
 suppressPackageStartupMessages(library(deepstride))

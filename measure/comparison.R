@@ -1,3 +1,4 @@
+# Of: src/compare R/agree-compare
 # What does a full comparison of 10^7 doubles cost beside one summing pass over
 # both vectors, and beside base all.equal()? Medians of paired rounds in one run.
 suppressPackageStartupMessages(library(deepstride))

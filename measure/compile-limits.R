@@ -1,3 +1,4 @@
+# Of: R/compile- R/syntax- src/dispatch inst/include
 # What a compiled kernel must not do to its user.
 #   slower    time in R over time compiled, for kernels that compiled code can hardly make faster
 #   interrupt seconds from Ctrl-C to the prompt, in loops, vector expressions and sorts that run for long

@@ -1,3 +1,4 @@
+# Of: R/compile- R/syntax- src/dispatch inst/include
 # Compiled kernels against C written by hand and against R, paired in one run.
 # Prints, and writes as JSON where a path is given:
 #   speed     compiled over hand-written C, a kernel a line, and over R

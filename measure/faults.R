@@ -1,3 +1,4 @@
+# Of: R/cli- R/store- R/time-resume R/env-
 # What is lost, accepted wrongly or ended with a wrong status when things go wrong, through
 # the command. Every count is wanted to be 0. As root on Linux also with a disk that is full.
 #

@@ -1,3 +1,4 @@
+# Of: R/advise- R/rewrite- R/syntax-
 # What advice says of the loops of packages that nobody wrote for it, read one by one: measure/findings/judged.csv
 # holds for each finding whether it is right and worth doing. Prints the share, and what has no judgement (any more);
 # writes the table. Arguments: a folder where the packages named in that file are installed, and the file to write

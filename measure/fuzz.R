@@ -1,3 +1,4 @@
+# Of: R/compile- R/syntax- src/dispatch inst/include
 # Random programs in R and compiled, called several times each: values, warnings, errors and
 # random states that differ. Prints every mismatch, and fails where there is one or where a
 # process dies. Of six sources:

@@ -1,13 +1,16 @@
+# Of: R/read-law R/read-forecast R/read-ratio R/read-pairs R/read-compare R/read-crossover R/read-scaling R/report-
+# R/history- src/resample src/law
 # How right are the statements read from timings? Synthetic timings with known answers, with noise as it is met: a heavy
 # right tail, drift from round to round, ties from the clock. Prints rates and writes them as JSON; about ten minutes.
 #
 #   Rscript measure/reading.R [OUT.json] [part ...]
 #
-# Parts: verdicts, intervals, laws, crossovers, forecasts, skipped. All of them by default.
+# Parts: verdicts, intervals, laws, crossovers, forecasts, skipped, report, history. All of them by default.
 suppressPackageStartupMessages(library(deepstride))
 args <- commandArgs(TRUE)
 out <- if (length(args)) args[[1]] else "reading-measured.json"
-parts <- if (length(args) > 1) args[-1] else c("verdicts", "intervals", "laws", "crossovers", "forecasts", "skipped")
+parts <- if (length(args) > 1) args[-1] else c("verdicts", "intervals", "laws", "crossovers", "forecasts",
+  "skipped", "report", "history")
 inner <- asNamespace("deepstride")
 found <- list()
 
@@ -178,6 +181,54 @@ if ("skipped" %in% parts) {
       percent(mean(tried$off[tried$known == known] <= log(2)))
     ))
   }
+}
+
+# A result of twelve stages and nine sizes, with agreement for each.
+drawn_result <- function(rounds = 30) {
+  names <- sprintf("stage %d", 1:12)
+  laws <- stats::setNames(lapply(1:12, function(i) {
+    force(i)
+    function(n) 1e-8 * i * n + 1e-6
+  }), names)
+  timings <- drawn_timings(laws, ladder, rounds)
+  timings$conditions <- inner$no_conditions()
+  timings$first_calls <- tibble::tibble(stage = names, size = 100, turn = 1, load = 1e-3, compile = 1e-3,
+    evaluation = 1e-3, peak = 1e6)
+  timings$cells$peak <- timings$cells$first_call <- timings$cells$build <- 0.01
+  study <- ds_study("Twelve stages", function(n) list(rain = runif(n)), sizes = ladder)
+  for (name in names) study <- ds_stage(study, name, function(rain) cumsum(rain))
+  small <- ds_agree(study, sizes = ladder[1:5])
+  inner$new_result(study, small, timings, inner$host_facts())
+}
+
+if ("report" %in% parts) {
+  result <- drawn_result()
+  file <- tempfile(fileext = ".html")
+  ds_report(result, file)
+  seconds <- median(replicate(3, system.time(ds_report(result, file))[["elapsed"]]))
+  note("report", seconds, sprintf("report of 12 stages at 9 sizes: %.1f s (under 5), %.2f MB (under 2)", seconds,
+    file.size(file) / 1e6))
+}
+
+if ("history" %in% parts && requireNamespace("RSQLite", quietly = TRUE)) {
+  result <- drawn_result()
+  file <- tempfile(fileext = ".sqlite")
+  ds_history(file, add = result)
+  connection <- DBI::dbConnect(RSQLite::SQLite(), file)
+  DBI::dbWithTransaction(connection, for (i in 1:9999) {
+    DBI::dbExecute(connection, paste(
+      "INSERT INTO runs (recorded, title, code, revision, processor, cores, r, deepstride, note, document)",
+      "SELECT recorded, title, code, revision, processor, cores, r, deepstride, note, document FROM runs WHERE run = 1"
+    ))
+  })
+  DBI::dbDisconnect(connection)
+  compared <- median(replicate(3, system.time({
+    ds_compare(ds_history(file, run = 10000), against = ds_history(file, run = 2))
+  })[["elapsed"]]))
+  listed <- median(replicate(3, system.time(ds_history(file))[["elapsed"]]))
+  note("history", compared,
+    sprintf("history of 10,000 runs (%.0f MB): two compared in %.2f s (under 1), listed in %.2f s",
+    file.size(file) / 1e6, compared, listed))
 }
 
 writeLines(jsonlite::toJSON(found, auto_unbox = TRUE, digits = NA, pretty = TRUE), out)

@@ -1,3 +1,4 @@
+# Of: R/advise- R/rewrite- R/syntax-
 # Advice and rewriting over code that nobody wrote for them.
 #   random loops: does any rewriting change a value by more than it declares?
 #   functions of R's own packages: does advice ever stop?

@@ -1,3 +1,4 @@
+# Of: R/compile- R/syntax- src/dispatch inst/include
 # Functions from textbooks of numerical analysis, written in plain R beforehand (measure/textbook/): which run native
 # throughout, with R's results. Writes docs/textbook.md.
 library(deepstride)

@@ -1,3 +1,4 @@
+# Of: R/time- R/read-ratio R/read-charge R/env-probe src/clock src/resample
 # How far can the timing engine be trusted, and what does it waste? Prints rates
 # and ratios and writes them as JSON. Runs for about a quarter of an hour.
 #

@@ -72,6 +72,21 @@ test_that("crossings are found where they are, several of them, or none", {
   expect_identical(nrow(as.data.frame(ds_crossover(timings_of_laws(laws[1], ladder)))), 0L)
 })
 
+test_that("where the reference drops out ratios go on, and the way to it is told", {
+  laws <- list(loop = function(n) 1e-6 * n, filter = function(n) 1e-7 * n, native = function(n) 1e-8 * n)
+  timings <- timings_of_laws(laws, c(100, 1000, 1e4))
+  late <- timings$cells$stage == "loop" & timings$cells$size == 1e4
+  timings$cells$state[late] <- "forecast"
+  timings$cells[timings$cells$size == 1e4, c("speedup", "speedup_low", "speedup_high", "verdict")] <- NA
+  study <- list(unit = "hours", stages = list(
+    loop = list(language = "R"), filter = list(language = "R"), native = list(language = "R, compiled")
+  ))
+  agreement <- list(table = data.frame(stage = character(), size = double(), case = character()))
+  said <- paste(internal("speed_sentences")(study, agreement, timings), collapse = " ")
+  expect_match(said, "At 10,000 hours, where `loop` was not timed, `native` is (9|10).* as fast as `filter`")
+  expect_match(said, "which is (9|10)[.0-9]*\u00d7 as fast as `loop` at 1,000")
+})
+
 test_that("a build pays for itself after as many calls as it costs", {
   laws <- list(loop = function(n) 1e-6 * n, native = function(n) 1e-8 * n, worse = function(n) 2e-6 * n)
   timings <- timings_of_laws(laws, c(100, 1e4), first_call = c(loop = 0.0001, native = 0.5, worse = 0.2))

@@ -1,0 +1,77 @@
+# Runs measuring scripts and writes what they print, with the revision that they ran on, into measure/results; then
+# makes docs/measured.md of all that is there.
+#
+#   Rscript tools/measured.R [SCRIPT ...]      names without folder and ending; without any, only the document is made
+#
+# A script's first line, "# Of: R/compile- src", says which files its figures are of.
+args <- commandArgs(TRUE)
+git <- function(...) system2("git", c(...), stdout = TRUE, stderr = FALSE)
+folder <- file.path("measure", "results")
+dir.create(folder, showWarnings = FALSE)
+
+subject_of <- function(script) {
+  line <- grep("^# Of: ", readLines(file.path("measure", paste0(script, ".R")), 6), value = TRUE)
+  if (length(line)) strsplit(sub("^# Of: ", "", line), " ")[[1]] else c("R", "src", "inst")
+}
+
+# The text up to the first empty comment line, as one paragraph.
+about <- function(script) {
+  lines <- readLines(file.path("measure", paste0(script, ".R")))
+  comment <- lines[seq_len(match(FALSE, grepl("^#", lines), nomatch = length(lines) + 1) - 1)]
+  comment <- comment[!grepl("^# Of: ", comment)]
+  paste(sub("^# ?", "", utils::head(comment, match("#", comment, nomatch = length(comment) + 1) - 1)), collapse = " ")
+}
+
+measure <- function(name) {
+  parts <- strsplit(name, ":")[[1]] # "timing:same,slower": parts of a script
+  script <- parts[[1]]
+  out <- tempfile()
+  given <- if (length(parts) > 1) c(tempfile(), strsplit(parts[[2]], ",")[[1]])
+  printed <- system2(file.path(R.home("bin"), "Rscript"), c(file.path("measure", paste0(script, ".R")), given),
+    stdout = TRUE, stderr = FALSE)
+  if (!is.null(attr(printed, "status"))) stop("measure/", script, ".R failed")
+  dirty <- length(git("status", "--porcelain", "--", "R", "src", "inst")) > 0
+  header <- c(paste("revision", git("rev-parse", "--short=12", "HEAD"), if (dirty) "changed"),
+    paste("date", format(Sys.Date())), if (length(parts) > 1) paste("parts", gsub(",", " ", parts[[2]])))
+  file <- paste0(script, if (length(parts) > 1) paste0("-", gsub(",", "-", parts[[2]])), ".txt")
+  writeLines(c(header, "", printed), file.path(folder, file))
+}
+
+for (name in args) measure(name)
+
+# Files of the subject that were changed after the figures were taken.
+changed_since <- function(revision, subject) {
+  files <- git("diff", "--name-only", revision, "--", "R", "src", "inst")
+  files[vapply(files, function(file) any(startsWith(file, subject)), NA)]
+}
+
+# "compile-limits", and "timing" of "timing-same-slower".
+script_of <- function(stem) {
+  scripts <- sub("[.]R$", "", list.files("measure", "[.]R$"))
+  fitting <- scripts[scripts == stem | startsWith(stem, paste0(scripts, "-"))]
+  fitting[[which.max(nchar(fitting))]]
+}
+
+section <- function(file) {
+  lines <- readLines(file.path(folder, file))
+  blank <- match("", lines)
+  header <- lines[seq_len(blank - 1)]
+  field <- function(name) sub(paste0("^", name, " "), "", grep(paste0("^", name, " "), header, value = TRUE))
+  script <- script_of(sub("[.]txt$", "", file))
+  changed <- changed_since(sub(" .*", "", field("revision")), subject_of(script))
+  c(
+    sprintf("## `measure/%s.R`%s", script, if (length(field("parts"))) paste0(": ", field("parts")) else ""), "",
+    about(script), "", "```", lines[-seq_len(blank)], "```", "",
+    sprintf("Taken on %s, revision `%s`. %s", field("date"), field("revision"), if (length(changed) == 0)
+      "Nothing that these figures are of has changed since." else
+      sprintf("**Older than its code**: %s changed since.", paste0("`", changed, "`", collapse = ", "))), ""
+  )
+}
+
+files <- sort(list.files(folder, "[.]txt$"))
+head <- c(
+  "# Measured", "",
+  "What the scripts in `measure/` printed, by `Rscript tools/measured.R`; nothing in this file is written by hand. The",
+  "machine has two cores at 2.5 GHz that it shares with others. What is wanted stands in brackets.", ""
+)
+writeLines(c(head, unlist(lapply(files, section))), file.path("docs", "measured.md"))
