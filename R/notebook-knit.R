@@ -87,7 +87,7 @@ knit_print.ds_payback <- function(x, options = NULL, ...) knitted(options, payba
 #' @rdname notebooks
 #' @exportS3Method knitr::knit_print
 knit_print.ds_inspection <- function(x, options = NULL, ...) {
-  parts <- x$parts
+  parts <- x$parts[x$parts$calls > 0, ]
   knitted(options, trimws(inspection_lines(x)), if (nrow(parts)) markdown_table(c("lines", "runs", "calls", "why"),
     list(
     paste(parts$from, parts$to, sep = " to "), parts$runs, vapply(parts$calls, format_size, ""),

@@ -192,10 +192,10 @@ test_that("nests of loops give what R gives, whatever is in their vectors", {
   set.seed(20)
   for (name in names(nest_kernels)) {
     one <- nest_kernels[[name]]
-    inputs <- replicate(40, one[[1]](), simplify = FALSE) # drawn first: each outcome sets the seed
+    inputs <- replicate(20, one[[1]](), simplify = FALSE) # drawn first: each outcome sets the seed
     for (fresh in 1:2) { # what a call taught a kernel must not harm the next
       fast <- ds_compile(one[[2]])
-      for (given in inputs[1:20 + 20 * (fresh - 1)]) {
+      for (given in inputs[1:10 + 10 * (fresh - 1)]) {
         expect_identical(outcome_of(fast, given), outcome_of(one[[2]], given),
           label = paste(name, deparse1(given))
         )

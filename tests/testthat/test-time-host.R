@@ -40,7 +40,7 @@ test_that("a crash, a quit or a runaway takes only its own cell", {
   quits <- odd_cells(function(rain, keep) if (length(rain) == 50) quit("no", status = 3) else route_filled(rain, keep))
   expect_identical(quits$state, c("timed", "failed"))
   hangs <- odd_cells(function(rain, keep) if (length(rain) == 50) spin(1e4) else route_filled(rain, keep),
-    cell_limit = 4
+    cell_limit = 2
   )
   expect_identical(hangs$state, c("timed", "stopped"))
 })
