@@ -38,7 +38,7 @@ check: setup-test
 	@cd check && R CMD build .. >/dev/null && R CMD check --no-manual deepstride_*.tar.gz
 
 measure: setup
-	@for script in $(filter-out measure/fuzz.R, $(wildcard measure/*.R)); do echo "== $$script"; Rscript "$$script" || exit 1; done
+	@Rscript tools/measured.R $(filter-out fuzz findings, $(basename $(notdir $(wildcard measure/*.R))))
 
 # Random programs in R and compiled: one to two hours.
 fuzz: setup

@@ -5,8 +5,9 @@ figure_overview <- function(timings, unit, title) {
   if (nrow(cells) == 0) return(NULL)
   stages <- stage_order(timings$reference, timings$cells$stage)
   kinds <- overview_panels(timings$reference)
-  points <- do.call(rbind, lapply(seq_along(kinds), function(i) overview_points(cells, kinds[[i]], names(kinds)[[i]],
-    i)))
+  points <- do.call(rbind, lapply(seq_along(kinds), function(i) {
+    overview_points(cells, kinds[[i]], names(kinds)[[i]], i)
+  }))
   points$panel <- factor(points$panel, names(kinds))
   points$stage <- factor(points$stage, stages)
   lines <- points[duplicated(points[, c("stage", "panel")]) | duplicated(points[, c("stage", "panel")],

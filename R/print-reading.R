@@ -97,7 +97,7 @@ history_lines <- function(x) {
     heading(sprintf("%s run%s", format_size(nrow(x$runs)), if (nrow(x$runs) > 1) "s" else "")),
     aligned_columns(list(
       c("run", runs$run), c("recorded", runs$recorded), c("study", runs$title), c("code", runs$code),
-      c("revision", runs$revision), c("note", runs$note)
+      c("revision", runs$revision), c("note", vapply(runs$note, shortened, "", 40))
     ), right = c(TRUE, rep(FALSE, 5))),
     if (more > 0) quiet_text(sprintf("  and %s before them", format_size(more)))
   )

@@ -65,7 +65,7 @@ compare_runs <- function(now, before, zone, through) {
     differences <- c(differences, "reference")
   }
   if (length(differences)) {
-    machine <- setdiff(differences, run_differences(before, now, "reference"))
+    machine <- if (through == "time") setdiff(differences, run_differences(before, now, "reference"))
     abort_input(sprintf("The two runs can't be compared: they differ in %s.", listed(differences)),
       hint = if (length(machine) == length(differences)) {
         "Ratios to the reference can be: `through = \"reference\"`, or `--through reference`."

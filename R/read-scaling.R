@@ -165,7 +165,7 @@ predict.ds_scaling <- function(object, size, ...) {
   bind_records(unlist(unname(rows), recursive = FALSE))
 }
 
-# "`loop` grows with n^2 (exponent 1.98 to 2.03); ten times the size costs 98 to 103 times the time."
+# A stage in a sentence: its law, its exponent, what ten times the size costs, and where it changes.
 scaling_sentences <- function(scaling) {
   vapply(seq_len(nrow(scaling$table)), function(i) scaling_sentence(scaling$table[i, ], scaling$unit), "")
 }

@@ -20,8 +20,9 @@ markdown_text <- function(text) {
   text <- gsub("[\r\n]+", " ", text)
   text <- gsub("([\\\\*_<>|#\\[\\]])", "\\\\\\1", text, perl = TRUE)
   code <- gregexpr("`[^`]*`", text)
-  regmatches(text, code) <- lapply(regmatches(text, code), function(one) gsub("\\\\([\\\\*_<>#\\[\\]])", "\\1", one,
-    perl = TRUE))
+  regmatches(text, code) <- lapply(regmatches(text, code), function(one) {
+    gsub("\\\\([\\\\*_<>#\\[\\]])", "\\1", one, perl = TRUE)
+  })
   text
 }
 

@@ -1,4 +1,4 @@
-# Of: R/ NAMESPACE
+# Of: R NAMESPACE
 # How long does library(deepstride) take in a fresh R process? (target 0.4 s)
 rscript <- file.path(R.home("bin"), "Rscript")
 code <- "t <- proc.time()[[3]]; suppressMessages(library(deepstride)); cat(proc.time()[[3]] - t)"

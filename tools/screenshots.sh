@@ -90,8 +90,12 @@ terminal advise "advise studies/slow.R --function snowmelt"
 terminal profile "profile studies/slow.R --function snowmelt --args 'temp=rnorm(4000, 2, 6), snow=runif(4000), base=0.5, factor=3' --out profile"
 terminal climb "climb studies/routing.R --function route_grown --inputs rain_record --out climb > climb.txt; head -34 climb.txt"
 terminal inspect "Rscript inspect.R"
+"$command" demo --budget 12 --out "$work/later" --quiet
+terminal compare "history --history runs.sqlite --add demo-output/result.json --note first" \
+  "history --history runs.sqlite --add later/result.json --note later" \
+  "compare 1 2 --history runs.sqlite --fail-if-slower 50%"
 
-for kind in time speedup; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
+for kind in time speedup growth overview; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
 cp "$work/climb/climb.png" "$shots/figure-climb.png"
 cp "$work/profile/profile.png" "$shots/figure-profile.png"
 cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"

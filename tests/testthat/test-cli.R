@@ -36,7 +36,7 @@ test_that("a stage that disagrees is exit status 1 and named first", {
   ran <- run_deepstride(c("agree", file))
   expect_identical(ran$status, 1L)
   expect_match(ran$stdout, "second +differs")
-  ran <- run_deepstride(c("run", file, "--out", tempfile(), "--budget", "0.5", "--quiet"))
+  ran <- run_deepstride(c("time", file, "--out", tempfile(), "--budget", "0.5", "--quiet"))
   expect_identical(ran$status, 1L)
   expect_identical(paste0(ran$stdout, ran$stderr), "")
 })

@@ -1,5 +1,7 @@
 # Lists whose parts are reached by number: built, grown, read and changed in loops that run native.
 
+build_quickly()
+
 list_kernels <- function() {
   inner <- list(1, 2)
   list(
@@ -173,3 +175,5 @@ test_that("a loop is built for each kind of parts that its list comes with", {
     expect_length(built, 3)
   }
 })
+
+build_as_usual()
