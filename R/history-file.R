@@ -48,9 +48,11 @@ prepare_history <- function(connection) {
       version, history_version), hint = "Update the package.", path = connection@dbname)
   }
   if ("runs" %in% tables) return(invisible())
-  DBI::dbExecute(connection, sprintf("PRAGMA application_id = %d", history_mark))
-  DBI::dbExecute(connection, sprintf("PRAGMA user_version = %d", history_version))
-  DBI::dbExecute(connection, history_table)
+  in_transaction(connection, function() {
+    DBI::dbExecute(connection, sprintf("PRAGMA application_id = %d", history_mark))
+    DBI::dbExecute(connection, sprintf("PRAGMA user_version = %d", history_version))
+    DBI::dbExecute(connection, history_table)
+  })
 }
 
 # A file that was cut short has fewer bytes than the pages that its header counts; SQLite itself may find out only when
@@ -78,7 +80,18 @@ refuse_broken_history <- function(path) {
   }
 }
 
-# One transaction: the run is there as a whole or not at all.
+# One transaction: what it writes is there as a whole or not at all. It takes the file's lock at its begin, since one that
+# reads first and writes then is refused at once, not made to wait, while another process is about to write.
+in_transaction <- function(connection, action) {
+  DBI::dbExecute(connection, "BEGIN IMMEDIATE")
+  done <- FALSE
+  on.exit(if (!done) DBI::dbExecute(connection, "ROLLBACK"))
+  value <- action()
+  DBI::dbExecute(connection, "COMMIT")
+  done <- TRUE
+  value
+}
+
 record_run <- function(connection, result, note) {
   document <- result_document(result)
   facts <- result$environment
@@ -89,7 +102,7 @@ record_run <- function(connection, result, note) {
     deepstride = facts$deepstride, note = note,
     document = list(memCompress(charToRaw(paste(json_text(document), collapse = "\n")), "gzip"))
   )
-  DBI::dbWithTransaction(connection, {
+  in_transaction(connection, function() {
     DBI::dbExecute(connection, paste(
       "INSERT INTO runs (recorded, title, code, revision, processor, cores, r, deepstride, note, document)",
       "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"

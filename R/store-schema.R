@@ -60,11 +60,24 @@ field_problems <- function(value, rule, schema, path) {
 
 item_problems <- function(value, rule, schema, path) {
   if (is.null(rule$items) || !is.list(value)) return(character())
-  for (i in seq_along(value)) {
+  items <- seq_along(value)
+  if (all(names(rule$items) %in% c("type", "pattern"))) {
+    plain <- setdiff(unlist(rule$items$type), if (!is.null(rule$items$pattern)) "string") # text is looked at below
+    items <- items[!vapply(value, fits_plain_type, NA, plain)]
+  }
+  for (i in items) {
     found <- schema_problems(value[[i]], rule$items, schema, sprintf("%s[%d]", path, i))
     if (length(found) > 0) return(found)
   }
   character()
+}
+
+# The same for a single value, of which a column has thousands.
+fits_plain_type <- function(value, types) {
+  if (is.null(value)) return("null" %in% types)
+  if (length(value) != 1 || is.list(value)) return(FALSE)
+  if (is.character(value)) return("string" %in% types)
+  is.numeric(value) && ("number" %in% types || ("integer" %in% types && value == round(value)))
 }
 
 # Columns of one table must be of one length.

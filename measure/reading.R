@@ -30,7 +30,8 @@ drawn_samples <- function(stage, size, seconds, drift, scatter = 0.03, tail = 0.
   each <- seconds * drift * exp(rnorm(rounds, 0, scatter) + slow)
   tibble::tibble(
     stage = stage, size = size, round = seq_len(rounds), order = 1, batch = batch,
-    seconds = round(each * batch / 5e-8) * 5e-8 / batch, gc = 0, gc_seconds = 0, crowding = 1, worker = "here"
+    seconds = round(each * batch / 5e-8) * 5e-8 / batch, cpu = seconds, preempted_seconds = 0, gc = 0,
+    gc_seconds = 0, crowding = 1, worker = "here"
   )
 }
 

@@ -32,7 +32,10 @@ test_that("a history gives back what was put in, in any number of processes at o
       for (turn in 1:10) deepstride::ds_history(file, add = result, note = paste(i, turn))
     }, list(file, result, i))
   })
-  for (writer in writers) writer$wait(120000)
+  for (writer in writers) {
+    writer$wait(120000)
+    expect_silent(writer$get_result())
+  }
   runs <- as.data.frame(ds_history(file))
   expect_setequal(runs$note, c("first", outer(1:2, 1:10, paste)))
   expect_identical(runs$run, 1:21)
