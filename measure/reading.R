@@ -1,7 +1,6 @@
-# Of: R/read-law R/read-forecast R/read-ratio R/read-pairs R/read-compare R/read-crossover R/read-scaling R/report-
-# R/history- src/resample src/law
+# Of: R/read- R/report- R/history- R/store- src/resample src/law
 # How right are the statements read from timings? Synthetic timings with known answers, with noise as it is met: a heavy
-# right tail, drift from round to round, ties from the clock. Prints rates and writes them as JSON; about ten minutes.
+# right tail, drift from round to round, ties from the clock. Prints rates and writes them as JSON; about four minutes.
 #
 #   Rscript measure/reading.R [OUT.json] [part ...]
 #

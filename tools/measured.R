@@ -31,7 +31,7 @@ measure <- function(name) {
     stdout = TRUE, stderr = FALSE)
   if (!is.null(attr(printed, "status"))) stop("measure/", script, ".R failed")
   dirty <- length(git("status", "--porcelain", "--", "R", "src", "inst")) > 0
-  header <- c(paste("revision", git("rev-parse", "--short=12", "HEAD"), if (dirty) "changed"),
+  header <- c(trimws(paste("revision", git("rev-parse", "--short=12", "HEAD"), if (dirty) "changed")),
     paste("date", format(Sys.Date())), if (length(parts) > 1) paste("parts", gsub(",", " ", parts[[2]])))
   file <- paste0(script, if (length(parts) > 1) paste0("-", gsub(",", "-", parts[[2]])), ".txt")
   writeLines(c(header, "", printed), file.path(folder, file))
