@@ -16,7 +16,7 @@ verb_compare <- function(command) {
   before <- run_of(command$file[[1]], options$history)
   now <- run_of(command$file[[2]], options$history)
   change <- ds_compare(now, before, through = options$through)
-  past <- if (!is.null(limit)) change$table[change$table$low > 1 + limit & !nzchar(change$table$reason), ]
+  past <- if (!is.null(limit)) change$table[which(change$table$low > 1 + limit & !nzchar(change$table$reason)), ]
   lines <- c(change_lines(change), if (!is.null(limit)) limit_lines(past, limit))
   document <- list(title = change$title, through = change$through, cells = table_document(change$table))
   if (!is.null(limit)) document <- c(document, list(limit = limit, past_limit = table_document(past)))

@@ -47,7 +47,7 @@ change_row <- function(stage, before, now, size, reference, zone) {
   other <- own_logs(now, stage, reference)
   spread <- process_scatter * sqrt(2) * scatter_steps(length(other$drawn))
   found <- interval_about(other$middle - one$middle, other$drawn - one$drawn + spread)
-  crowded <- abs(log(crowding_of(now$samples) / crowding_of(before$samples))) > log(crowded_from)
+  crowded <- max(crowding_of(now$samples), crowding_of(before$samples)) > crowded_from
   verdict <- c(faster = "slower", slower = "faster", same = "same", unclear = "unclear")[[speed_verdict(found, zone)]]
   list(
     stage = stage, size = size, before = exp(one$middle), now = exp(other$middle), ratio = found[["median"]],
