@@ -80,8 +80,8 @@ refuse_broken_history <- function(path) {
   }
 }
 
-# One transaction: what it writes is there as a whole or not at all. It takes the file's lock at its begin, since one that
-# reads first and writes then is refused at once, not made to wait, while another process is about to write.
+# One transaction: what it writes is there as a whole or not at all. It takes the file's lock at its begin, since one
+# that reads first and writes then is refused at once, not made to wait, while another process is about to write.
 in_transaction <- function(connection, action) {
   DBI::dbExecute(connection, "BEGIN IMMEDIATE")
   done <- FALSE
