@@ -100,9 +100,10 @@ most_stops <- 3 # on cases, where a loop may have no end that ends on the study'
 # list(state, value, conduct, remark): state is "ok", "failed", "crashed" or
 # "unchecked" (too slow, or taken down often enough).
 evaluate_stage <- function(checking, name, size, case) {
-  refused <- refused_evaluation(checking, name, size)
+  refused <- taken_down_remark(checking, name)
   if (!is.null(refused)) return(list(state = "unchecked", remark = refused))
   forecast <- stage_forecast(checking, name, size)
+  if (forecast[["low"]] > checking$limit) return(list(state = "unchecked", remark = slow_remark(checking, forecast)))
   doubtful <- case == own_inputs && forecast[["median"]] > checking$limit
   ran <- stage_value(checking, name, size, case, limit = if (doubtful) checking$limit)
   if (is_fault(ran)) {
@@ -118,13 +119,11 @@ evaluate_stage <- function(checking, name, size, case) {
   list(state = "ok", value = ran$value, conduct = ran$conduct, seconds = ran$seconds)
 }
 
-# Why a stage is not evaluated at a size, or NULL: only where even the low end of its forecast is past the limit.
-refused_evaluation <- function(checking, name, size) {
+# Why a stage is not evaluated any more, or NULL.
+taken_down_remark <- function(checking, name) {
   downs <- checking$downs[[name]]
   if ("stopped" %in% downs || sum(downs == "stopped on a case") >= most_stops) return(new_remark("ran on"))
-  if (sum(downs == "crashed") >= most_crashes) return(new_remark("crashed before", count = most_crashes))
-  forecast <- stage_forecast(checking, name, size)
-  if (forecast[["low"]] > checking$limit) slow_remark(checking, forecast)
+  if (sum(downs == "crashed") >= most_crashes) new_remark("crashed before", count = most_crashes)
 }
 
 slow_remark <- function(checking, forecast) {

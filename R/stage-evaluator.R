@@ -86,8 +86,8 @@ evaluator_shaken <- function(evaluator, name, size, limit = Inf, case = own_inpu
   values <- list()
   stopped <- FALSE
   listen(evaluator$said, for (turn in perturbations) {
-    own <- deep_copy(perturb_arguments(given, turn, evaluator$study$places))
-    ran <- with_seed(derive_seed(evaluator$study$seed, -size), shaken_value(stage, own, limit))
+    moved <- perturb_arguments(given, turn, evaluator$study$places)
+    ran <- with_seed(derive_seed(evaluator$study$seed, -size), shaken_value(stage, moved, limit))
     if (!is_fault(ran)) values[[length(values) + 1]] <- ran
     stopped <- is_fault(ran) && ran$state != "failed"
     if (stopped || (turn >= 3 && clock_now() > until)) break
@@ -96,11 +96,22 @@ evaluator_shaken <- function(evaluator, name, size, limit = Inf, case = own_inpu
 }
 
 # Wrapped, so that a result of NULL is one.
-shaken_value <- function(stage, own, limit) {
+shaken_value <- function(stage, arguments, limit) {
+  own <- deep_copy(arguments)
   ran <- run_limited(timed_value(ready_call(stage$kernel, own)), limit)
   if (is_fault(ran)) return(ran)
-  if (stage$in_place && is.null(ran$value)) return(list(if (length(own) == 1) own[[1]] else own))
-  list(ran$value)
+  list(if (stage$in_place) in_place_value(ran$value, own, changed_arguments(own, arguments)) else ran$value)
+}
+
+# Names of the arguments that an evaluation changed.
+changed_arguments <- function(own, arguments) {
+  names(own)[!mapply(identical, own, arguments, MoreArgs = list(num.eq = FALSE, single.NA = FALSE))]
+}
+
+# The result of a stage that writes into its arguments and returns nothing.
+in_place_value <- function(value, own, changed) {
+  if (!is.null(value) || length(changed) == 0) return(value)
+  if (length(changed) == 1) own[[changed]] else own[changed]
 }
 
 # The same on arguments that are given.
@@ -120,11 +131,8 @@ evaluator_trial <- function(evaluator, name, size, limit = Inf, arguments, threa
   if (list_depth(ran$value) > deepest) {
     return(new_fault("failed", "deep", depth = deepest))
   }
-  changed <- names(own)[!mapply(identical, own, arguments, MoreArgs = list(num.eq = FALSE, single.NA = FALSE))]
-  value <- ran$value
-  if (stage$in_place && length(changed) && is.null(value)) {
-    value <- if (length(changed) == 1) own[[changed]] else own[changed]
-  }
+  changed <- changed_arguments(own, arguments)
+  value <- if (stage$in_place) in_place_value(ran$value, own, changed) else ran$value
   list(
     value = value, seconds = ran$seconds,
     conduct = list(

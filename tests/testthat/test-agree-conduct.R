@@ -109,3 +109,21 @@ test_that("the sanitizers name the line that reads past the end", {
   )
   expect_null(words("nothing of note"))
 })
+
+test_that("what rounding explains of a reference that changes an argument in place is found in that argument", {
+  code <- "#include <Rinternals.h>\nSEXP total(SEXP x, SEXP into) {
+    double s = 0;
+    for (R_xlen_t i = 0; i < XLENGTH(x); ++i) s += REAL(x)[i];
+    for (R_xlen_t i = 0; i < XLENGTH(into); ++i) REAL(into)[i] = s;
+    return R_NilValue;\n}\n"
+  study <- ds_study("In place", function(n) list(x = stats::rnorm(n), into = double(3)), sizes = 2000, cases = FALSE) |>
+    ds_stage("one", ds_native(code, "total"), in_place = TRUE) |>
+    ds_stage("two", ds_native(gsub("i = 0; i < XLENGTH(x); ++i", "i = XLENGTH(x) - 1; i >= 0; --i", code, fixed = TRUE),
+      "total"), in_place = TRUE)
+  evaluator <- internal("new_evaluator")(study)
+  given <- internal("evaluator_value")(evaluator, "one", 2000)$value
+  shaken <- internal("evaluator_shaken")(evaluator, "one", 2000, perturbations = 1:3, rounding = FALSE, seconds = 1)
+  expect_length(given, 3)
+  expect_identical(lengths(lapply(shaken$values, unlist)), rep(3L, 3))
+  expect_true(ds_agree(study)$table$verdict %in% c("identical", "rounding"))
+})
