@@ -16,14 +16,14 @@ default_history <- function() file.path(tools::R_user_dir("deepstride", "data"),
 # Runs `action(connection)` on an open history; the file is made where it is not there.
 with_history <- function(path, action) {
   check_suggested(c("DBI", "RSQLite"), "the history")
-  refuse_broken_history(path)
+  refuse_no_file(path)
   if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
   broken <- function(e) {
     if (inherits(e, "ds_error")) rlang::cnd_signal(e)
     abort_ds("file", sprintf("The history `%s` can't be used.", path), condition_line(e),
       "Nothing of it was changed: take a copy that is whole, or give another file.", path = path, cause = e)
   }
-  connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), path, synchronous = "normal"), error = broken)
+  connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), path, synchronous = NULL), error = broken)
   on.exit(DBI::dbDisconnect(connection))
   RSQLite::sqliteSetBusyHandler(connection, history_patience)
   tryCatch(
@@ -55,29 +55,9 @@ prepare_history <- function(connection) {
   })
 }
 
-# A file that was cut short has fewer bytes than the pages that its header counts; SQLite itself may find out only when
-# it reads there.
-refuse_broken_history <- function(path) {
-  facts <- file_facts(path)
-  if (facts$kind == "none") return(invisible())
-  if (facts$kind != "file") {
-    abort_ds("file", sprintf("`%s` can't keep a history: it is no file.", path), hint = "Name a file.", path = path)
-  }
-  size <- file.size(path)
-  if (size == 0) return(invisible())
-  header <- readBin(path, "raw", 100)
-  number <- function(at, bytes) sum(as.integer(header[at + seq_len(bytes)]) * 256^(rev(seq_len(bytes)) - 1))
-  if (length(header) < 100 || !identical(header[1:15], charToRaw("SQLite format 3"))) {
-    abort_ds("file", sprintf("`%s` is no history: it is not an SQLite file.", path),
-      hint = "Give another file; this one is left as it is.", path = path)
-  }
-  page <- number(16, 2)
-  if (page == 1) page <- 65536
-  if (size < page * number(28, 4)) {
-    abort_ds("file", sprintf("The history `%s` was cut short.", path),
-      sprintf("It has %s bytes of %s.", count_text(size), count_text(page * number(28, 4))),
-      "Nothing of it was changed: take a copy that is whole, or give another file.", path = path)
-  }
+refuse_no_file <- function(path) {
+  if (file_facts(path)$kind %in% c("none", "file")) return(invisible())
+  abort_ds("file", sprintf("`%s` can't keep a history: it is no file.", path), hint = "Name a file.", path = path)
 }
 
 # One transaction: what it writes is there as a whole or not at all. It takes the file's lock at its begin, since one
@@ -107,15 +87,13 @@ record_run <- function(connection, result, note) {
       "INSERT INTO runs (recorded, title, code, revision, processor, cores, r, deepstride, note, document)",
       "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
     ), params = unname(row))
-    DBI::dbGetQuery(connection, "SELECT last_insert_rowid()")[[1]]
   })
 }
 
-recorded_runs <- function(connection, title = NULL) {
-  columns <- "SELECT run, recorded, title, code, revision, processor, cores, r, deepstride, note FROM runs"
-  found <- if (is.null(title)) DBI::dbGetQuery(connection, paste(columns, "ORDER BY run")) else
-    DBI::dbGetQuery(connection, paste(columns, "WHERE title = ? ORDER BY run"), params = list(title))
-  tibble::as_tibble(found)
+recorded_runs <- function(connection) {
+  tibble::as_tibble(DBI::dbGetQuery(connection, paste(
+    "SELECT run, recorded, title, code, revision, processor, cores, r, deepstride, note FROM runs ORDER BY run"
+  )))
 }
 
 recorded_result <- function(connection, run) {
