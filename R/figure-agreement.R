@@ -85,7 +85,7 @@ figure_errors <- function(agreement, unit) {
       title = "How the error grows",
       subtitle = paste0(
         sprintf("Largest difference of an element from %s, in units in the last place", from),
-        if (length(exact)) sprintf("\nnone: %s", listed(short_name(exact)))
+        if (length(exact)) sprintf("; none: %s", listed(short_name(exact)))
       )
     ) +
     stride_theme()

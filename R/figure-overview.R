@@ -1,7 +1,7 @@
 # One page: time, speedup, memory and growth.
 
 figure_overview <- function(timings, unit, title) {
-  cells <- timings$cells[timings$cells$state == "timed" & is.finite(timings$cells$median) & timings$cells$median > 0, ]
+  cells <- timed_cells(timings$cells)
   if (nrow(cells) == 0) return(NULL)
   stages <- stage_order(timings$reference, timings$cells$stage)
   kinds <- overview_panels(timings$reference)
@@ -31,7 +31,7 @@ overview_panels <- function(reference) {
     list(of = function(own) log10(own$median), axis = log_panel(axis_seconds)),
     list(of = function(own) log10(own$speedup), axis = log_panel(ratio_labels)),
     list(of = function(own) ifelse(own$bytes > 0, log10(own$bytes), NA), axis = log_panel(bytes_labels)),
-    list(of = local_growth, axis = list(breaks = scales::breaks_extended(4), labels = function(x) format(x)))
+    list(of = growth_steps, axis = list(breaks = scales::breaks_extended(4), labels = function(x) format(x)))
   )
   stats::setNames(kinds, c("Time per evaluation", sprintf("Speedup over %s", reference), "Memory of an evaluation",
     "Growth: exponent from size to size"))
@@ -47,4 +47,4 @@ overview_points <- function(cells, kind, panel, i) {
 }
 
 # The exponent between a size and the one before.
-local_growth <- function(own) c(NA, diff(log(own$median)) / diff(log(own$size)))
+growth_steps <- function(own) c(NA, local_exponents(own$stage[[1]], own)$exponent)

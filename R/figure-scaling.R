@@ -2,7 +2,7 @@
 
 figure_scaling <- function(timings, unit, scaling = ds_scaling(timings)) {
   cells <- timings$cells
-  timed <- cells[cells$state == "timed" & is.finite(cells$median) & cells$median > 0, ]
+  timed <- timed_cells(cells)
   if (nrow(timed) == 0) return(NULL)
   stages <- stage_order(timings$reference, cells$stage)
   panels <- c("time per evaluation and law", "off its law (%)")

@@ -35,7 +35,7 @@ no_crossing <- list(first = "", second = "", size = 0, low = 0, high = 0, faster
 
 # The law of each stage that was timed at enough sizes.
 stage_laws <- function(cells) {
-  timed <- cells[cells$state == "timed" & is.finite(cells$median) & cells$median > 0, ]
+  timed <- timed_cells(cells)
   laws <- lapply(split(timed, timed$stage), function(own) {
     if (nrow(own) < least_law_sizes) return(NULL)
     fits <- fit_laws(own$size, own$median)

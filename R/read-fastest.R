@@ -5,10 +5,11 @@
 fastest_by_size <- function(timings) {
   cells <- timings$cells[timings$cells$state == "timed" & timings$cells$rounds > 1, ]
   sizes <- Filter(function(size) sum(cells$size == size) > 1, sort(unique(cells$size)))
+  effects <- effects_by_size(timings)
   rows <- lapply(sizes, function(size) {
     here <- cells[cells$size == size, ]
     here <- here[order(here$median), ]
-    verdicts <- verdicts_beside(timings, here$stage, size)
+    verdicts <- verdicts_beside(effects[[as.character(size)]], here$stage, timings$plan$equal_zone)
     behind <- verdicts != "faster"
     list(size = size, stage = here$stage[[1]], close = list(here$stage[-1][behind]),
       equal = all(verdicts[behind] == "same"))
@@ -28,13 +29,10 @@ keep_winner <- function(fastest) {
   fastest
 }
 
-# The verdict of the fastest stage against each of the others, by their paired ratios.
-verdicts_beside <- function(timings, stages, size) {
-  samples <- counted_samples(timings$samples[timings$samples$size == size, ], timings$cells)
-  effects <- size_effects(samples)
-  vapply(stages[-1], function(stage) {
-    speed_verdict(stage_ratio(effects, stage, stages[[1]]), timings$plan$equal_zone)
-  }, "", USE.NAMES = FALSE)
+# The verdict of the fastest stage against each of the others, by their ratios.
+verdicts_beside <- function(effects, stages, zone) {
+  vapply(stages[-1], function(stage) speed_verdict(stage_ratio(effects, stage, stages[[1]]), zone), "",
+    USE.NAMES = FALSE)
 }
 
 speed_sentences <- function(study, agreement, timings) {
@@ -164,7 +162,7 @@ least_growth_sizes <- 4
 
 # "Ten times the hours cost `grown` 98 times the time, `c` and `cpp` 10 times."
 growth_sentence <- function(timings, unit) {
-  cells <- timings$cells[timings$cells$state == "timed" & timings$cells$median > 0, ]
+  cells <- timed_cells(timings$cells)
   factors <- vapply(split(cells, factor(cells$stage, unique(cells$stage))), function(own) {
     if (nrow(own) < least_growth_sizes || max(own$size) < 30 * min(own$size)) return(NA_real_)
     tenfold_of(own$size, own$median, log_error(own))[[1]]

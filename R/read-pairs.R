@@ -9,6 +9,9 @@ effects_by_size <- function(timings) {
   found[order(as.numeric(names(found)))]
 }
 
+# Cells with a time to go by.
+timed_cells <- function(cells) cells[cells$state == "timed" & is.finite(cells$median) & cells$median > 0, ]
+
 timed_keys <- function(cells) {
   timed <- cells[cells$state == "timed", ]
   paste(timed$stage, timed$size)

@@ -28,7 +28,7 @@
 ds_scaling <- function(timings) {
   unit <- unit_of(timings)
   cells <- timings_of(timings)$cells
-  timed <- cells[cells$state == "timed" & is.finite(cells$median) & cells$median > 0, ]
+  timed <- timed_cells(cells)
   if (nrow(timed) == 0) {
     abort_input("There is no growth to read: no stage was timed.", hint = "`ds_time()` a study first.", arg = "timings")
   }

@@ -1,8 +1,7 @@
 # What was measured: time, speedup, growth, memory, first calls, and every cell.
 
 report_time <- function(result) {
-  section("time", "How long does it take?", stage_switches(result), drawn_figures(result, "time"),
-    sentence_tags(timing_fact(result$timings, result$study$unit)))
+  section("time", "How long does it take?", stage_switches(result), drawn_figures(result, "time"))
 }
 
 report_speedup <- function(result) {
@@ -24,10 +23,6 @@ stage_switches <- function(result) {
 }
 
 sentence_tags <- function(sentences) lapply(sentences, function(words) htmltools::tags$p(inline_code(words)))
-
-timing_fact <- function(timings, unit) {
-  c(growth_sentence(timings, unit), collecting_sentence(timings))
-}
 
 # All pairs at the largest size that most stages share.
 pair_table <- function(result) {
