@@ -71,23 +71,6 @@ spare_line <- function(em, name) {
   sprintf("DS_SPARE(%s_s, %s);", name, alone)
 }
 
-emit_ask <- function(em, name, node) {
-  type <- em$form$vars[[node_target(em, name)]]
-  texts <- rep("", length(node$texts))
-  texts[is.na(node$texts)] <- vapply(node$args, object_text, "", em = em)
-  texts[!is.na(node$texts)] <- sprintf("Rf_mkString(%s)", vapply(node$texts[!is.na(node$texts)], c_string, ""))
-  c("{", indent(c(
-    sprintf("DS_ARGUMENTS(%d);", length(texts)), sprintf(
-      "DS_ARGUMENT(%d, %s, %s);", seq_along(texts) - 1L,
-      c_string(node$labels), texts
-    ),
-    sprintf(
-      "DS_ASK(%s, %s, %s, %s, %s, %d);", name, mode_field(node$mode, "object"), mode_field(node$mode, "reader"),
-      c_string(node$fn), c_string(node$where), type$rank
-    ), given_lines(em, name, type$rank)
-  )), "}")
-}
-
 # A value as R's object.
 object_text <- function(em, node) {
   if (node$rank > 0) return(whole_object(em, node$name))

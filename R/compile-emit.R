@@ -46,7 +46,9 @@ marked_source <- function(form) {
 # What forms speak of besides numbers.
 further_headers <- function(forms) {
   headers <- c(complex = "complex", character = "text")
-  unname(headers[vapply(names(headers), function(mode) any(vapply(forms, speaks_of, NA, mode)), NA)])
+  spoken <- vapply(names(headers), function(mode) any(vapply(forms, speaks_of, NA, mode)), NA)
+  asks <- function(form) any_step_value(form$steps, function(node) node$op == "ask" && node$fn %in% names(own_calls))
+  c(unname(headers[spoken]), if (any(vapply(forms, asks, NA))) "order")
 }
 
 speaks_of <- function(form, mode) {

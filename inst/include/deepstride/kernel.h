@@ -603,6 +603,7 @@ static inline double ds_median(const double *x, R_xlen_t n, double *scratch) {
 #define DS_ASK(x, object, reader, fn, where, rank) do { \
   SEXP ds_given = ds_ask(ds_call, fn, where); REPROTECT(x##_s = ds_given, x##_i); \
   DS_NEED(TYPEOF(ds_given) == object && ds_is_plain(ds_given, rank)); x = reader(ds_given); x##_n = x##_room = XLENGTH(ds_given); } while (0)
+#define DS_MADE(x, made, reader) do { REPROTECT(x##_s = (made), x##_i); x = reader(x##_s); x##_n = x##_room = XLENGTH(x##_s); } while (0)
 static inline int ds_is_plain(SEXP s, int rank) {
   if (rank < 2) return ATTRIB(s) == R_NilValue;
   return Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank && CDR(ATTRIB(s)) == R_NilValue;
