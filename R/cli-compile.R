@@ -14,14 +14,21 @@ verb_compile <- function(command) {
     }
   }
   out <- asked_folder(options)
-  if (!is.null(options$emit)) check_choice(options$emit, "c", "--emit")
+  if (!is.null(options$emit)) check_choice(options$emit, c("c", "lines", "assembly"), "--emit")
   fast <- allowInterrupts({
     f <- script_function(command$file, options$name)
-    ds_compile(f, like = like_arguments(options$like), whole = TRUE)
+    ds_compile(f,
+      numerics = strsplit(options$numerics, ",", fixed = TRUE)[[1]], like = like_arguments(options$like), whole = TRUE,
+      optimise = optimise_option(options$optimise), compiler = options$compiler
+    )
   })
   inspection <- ds_inspect(fast)
   if (!is.null(options$emit) && !options$json) {
-    answer_lines(strsplit(inspection$table$source, "\n")[[1]])
+    answer_lines(switch(options$emit,
+      c = strsplit(inspection$table$source, "\n")[[1]],
+      lines = lines_text(ds_inspect(fast, "lines")),
+      assembly = assembly_text(ds_inspect(fast, "assembly"))
+    ))
     return(exit_status[["agrees"]])
   }
   document <- list(
@@ -33,6 +40,11 @@ verb_compile <- function(command) {
   }
   give_answer(command, document, c(heading(options$name), inspection_lines(inspection)), written)
   exit_status[["agrees"]]
+}
+
+# A level, or flags with blanks between.
+optimise_option <- function(text) {
+  if (grepl("^[0-9]+$", text)) as.numeric(text) else strsplit(trimws(text), " +")[[1]]
 }
 
 # A name that stays within its folder, whatever the function is called.

@@ -117,8 +117,20 @@ kernel_options <- function() {
       help = "exit with 1 where the interval of a change lies past this, as in 5%"
     ),
     emit = optparse::make_option("--emit",
-      type = "character", default = NULL, metavar = "c",
-      help = "print the C source alone"
+      type = "character", default = NULL, metavar = "WHAT",
+      help = "print c (the source), lines (what became of each line) or assembly alone"
+    ),
+    numerics = optparse::make_option("--numerics",
+      type = "character", default = "strict", metavar = "STEPS",
+      help = "strict (where not given), relaxed, or steps with commas between: see ?ds_compile"
+    ),
+    optimise = optparse::make_option("--optimise",
+      type = "character", default = "3", metavar = "LEVEL",
+      help = "0 to 3 (where not given), size, or flags of the C compiler with blanks between"
+    ),
+    compiler = optparse::make_option("--compiler",
+      type = "character", default = NULL, metavar = "NAME",
+      help = "another C compiler than R's own"
     )
   )
 }
@@ -128,7 +140,7 @@ verb_options <- list(
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
-  compile = c("function", "like", "emit", "json", "out", "quiet"),
+  compile = c("function", "like", "emit", "numerics", "optimise", "compiler", "json", "out", "quiet"),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),

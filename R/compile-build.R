@@ -1,19 +1,15 @@
-# From C text to a library, with the C compiler that R was configured with, in a
+# From C text to a library, with the C compiler that R was configured with or another, in a
 # child process and within a time limit.
 
 compile_limit <- 120 # seconds
 
 # Functions start on cache lines: where else one falls moves the time of a tight recursion.
-compile_flags <- function(numerics) {
+compile_flags <- function(build) {
   c(
-    "-std=gnu11", "-O3", "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
+    "-std=gnu11", build$optimise, "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
     "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
-    if (numerics == "strict") c("-ffp-contract=off", without_fusion()) else c(
-      "-ffp-contract=fast", "-fno-signed-zeros",
-      "-fassociative-math",
-      "-DDS_LONG=double"
-    ),
-    "-w"
+    if (!"contract" %in% build$numerics) c("-ffp-contract=off", without_fusion()),
+    unique(unlist(numerics_steps[build$numerics])), "-w"
   )
 }
 
@@ -27,11 +23,11 @@ own_mathematics <- c(
   "tanh", "asinh", "acosh", "atanh", "pow"
 )
 
-compiler_program <- function() strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
+compiler_program <- function(compiler = NULL) compiler %||% strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
 
 # Builds a kernel and keeps it; paths of this session's copies of library and source.
-build_kernel <- function(folder, key, source, numerics) {
-  program <- compiler_program()
+build_kernel <- function(folder, key, source, build) {
+  program <- compiler_program(build$compiler)
   if (!nzchar(program_path(program))) {
     abort_ds("build", sprintf("There is no C compiler: `%s` is not on the PATH.", program),
       hint = "Install it (on Debian: r-base-dev).", compiler = program
@@ -43,9 +39,11 @@ build_kernel <- function(folder, key, source, numerics) {
     package = "deepstride",
     mustWork = TRUE
   )))
-  flags <- compile_flags(numerics)
+  flags <- compile_flags(build)
   # R has loaded what libraries a kernel needs: leaving them out saves a tenth of the time
-  alone <- if (!any(grepl("^-fsanitize", flags))) c("-nostdlib", "-lgcc")
+  alone <- if (!any(grepl("^-fsanitize", flags))) {
+    c("-nostdlib", "-lgcc", if ("mathematics" %in% build$numerics && has_vector_library(program)) c("-lmvec", "-lm"))
+  }
   log <- run_command(
     program, c(flags, paste0("-I", include), "-o", "kernel.so", "kernel.c", alone),
     work, character(), compile_limit

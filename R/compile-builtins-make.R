@@ -115,8 +115,10 @@ lower_seq <- function(cx, call) {
     return(new_value(range_node(one_node(), size_node(node), FALSE)))
   }
   if ("along.with" %in% names(args)) refuse(cx, call, "`seq()` of this form")
-  asked_of_r("seq", function(modes) {
-    if (is.null(args$length.out) && all(modes == "integer")) "integer" else "double"
+  own <- call_name(call) # `seq.int()` keeps whole numbers integer where `seq()` may not
+  whole <- own == "seq.int" && is.null(args$by) && length(setdiff(names(args), "length.out")) == 1
+  asked_of_r(own, function(modes) {
+    if (whole || (is.null(args$length.out) && all(modes == "integer"))) "integer" else "double"
   }, 1, risky = TRUE, all_modes = TRUE)(cx, call)
 }
 

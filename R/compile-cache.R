@@ -1,10 +1,11 @@
 # Built kernels in the cache (see env-cache.R), and those that this session has loaded.
 
 # A library is named by all that it comes of: the C, the headers, the flags, the compiler, the processor.
-compile_key <- function(source, numerics) {
+compile_key <- function(source, build) {
   headers <- list.files(system.file("include", "deepstride", package = "deepstride"), full.names = TRUE)
   substr(rlang::hash(list(
-    source, compile_flags(numerics), R.version.string, R.version$platform, compiler_stamp(), processor_name(),
+    source, compile_flags(build), R.version.string, R.version$platform, compiler_stamp(build$compiler),
+      processor_name(),
     rlang::hash_file(headers)
   )), 1, 24)
 }
@@ -12,8 +13,8 @@ compile_key <- function(source, numerics) {
 strip_source <- function(code) if (is.call(code)) body(utils::removeSource(as.function(list(code)))) else code
 
 # Which compiler this is, without starting it.
-compiler_stamp <- function() {
-  path <- program_path(compiler_program())
+compiler_stamp <- function(compiler = NULL) {
+  path <- program_path(compiler_program(compiler))
   file <- file.info(path)
   list(path, file$size, as.double(file$mtime))
 }
@@ -21,12 +22,12 @@ compiler_stamp <- function() {
 kernel_endings <- c(.Platform$dynlib.ext, ".c")
 
 # list(library, source, cached): paths of this session's copies.
-kernel_files <- function(source, numerics) {
-  key <- paste0("k", compile_key(source, numerics))
+kernel_files <- function(source, build) {
+  key <- paste0("k", compile_key(source, build))
   folder <- cache_folder("compiled")
   found <- cached_files(folder, key, kernel_endings)
   cached <- !is.null(found)
-  if (!cached) found <- build_kernel(folder, key, source, numerics)
+  if (!cached) found <- build_kernel(folder, key, source, build)
   list(library = found[[1]], source = found[[2]], cached = cached)
 }
 

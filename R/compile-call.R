@@ -71,14 +71,23 @@
 #' @eval manual_of_builtins()
 #'
 #' @param f A function written in R.
-#' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: the C compiler may contract and re-associate.
+#' @param numerics `"strict"`: bit-identical to R. `"relaxed"`: all that the following steps allow. Or some of them:
+#'   `"contract"` (products fused with sums, rounded once), `"accumulate"` (sums in several accumulators, of doubles,
+#'   where R adds in one, of extended precision), `"reassociate"` (also other orders, and products with reciprocals for
+#'   divisions), `"mathematics"` (`exp`, `log`, `sin`, `cos` in the C library's vector forms, right to 4 units in the
+#'   last place, where it has them: x86-64 Linux with GCC). What each costs is for [ds_agree()] to find.
 #' @param like A list of arguments like those of later calls, by name, to build for at once.
 #' @param whole Whether the function must run native as a whole: what can't is then an error. By default its loops
 #'   run native each by itself where the whole does not, and what is left runs in R, in the function's own frame.
 #' @param fallback Not used any more: what does not run native runs in R without it.
+#' @param optimise How much the C compiler does: a level `0` to `3`, `"size"`, or its own flags for tuning (`-O...`,
+#'   `-f...`, `-mprefer-vector-width=...`, `-mno-avx`, `--param=...`). Flags that change results are refused: that is
+#'   for `numerics`.
+#' @param compiler Name or path of another C compiler than the one that R was built with, such as `"clang"`.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
-#' @section Errors: `ds_error_input` when `f` is no function written in R. With `whole = TRUE` also
+#' @section Errors: `ds_error_input` when `f` is no function written in R, or for steps, levels or flags that are not
+#'   taken; `ds_error_build` when there is no such `compiler`. With `whole = TRUE` also
 #'   `ds_error_unsupported`, with file, line and expression, for what the compiler does not take, and `ds_error_build`
 #'   when there is no C compiler; without it, these are reasons for staying in R.
 #' @examples
@@ -96,8 +105,10 @@
 #' identical(fast(rain, 0.85), route(rain, 0.85))
 #' ds_inspect(fast)
 #' @export
-ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL) {
-  numerics <- check_choice(numerics, c("strict", "relaxed"), "numerics")
+ds_compile <- function(
+  f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL, optimise = 3, compiler = NULL
+) {
+  build <- build_options(numerics, optimise, compiler)
   check_flag(whole, "whole")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
@@ -109,18 +120,18 @@ ds_compile <- function(f, numerics = c("strict", "relaxed"), like = NULL, whole 
       file = kernel$file, line = kernel$line
     )
   }
-  state <- new_state(f, kernel, numerics, whole)
+  state <- new_state(f, kernel, build, whole)
   fast <- compiled_function(kernel, state)
   if (!is.null(like)) build_ahead(kernel, state, like)
   fast
 }
 
 # What a compiled function keeps: the specialisations that were built, and those of them that can be run here.
-new_state <- function(f, kernel, numerics, whole) {
+new_state <- function(f, kernel, build, whole) {
   state <- new.env(parent = emptyenv())
   state$original <- f
   state$kernel <- kernel
-  state$numerics <- numerics
+  state$build <- build
   state$whole <- whole
   state$built <- state$routines <- list()
   state$symbols <- lapply(names(kernel$formals), as.name)
@@ -315,11 +326,11 @@ add_routine <- function(state, kernel, types) {
   form$careful <- code %in% state$careful
   form$source <- kernel$text
   emitted <- emit_form(form)
-  files <- kernel_files(emitted$text, state$numerics)
+  files <- kernel_files(emitted$text, state$build)
   state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form, emitted$lines)))
   state$built[[code]] <- list(
     types = types, path = files$library, source = files$source, seconds = clock_now() - start, cached = files$cached,
-    form = form
+    form = form, lines = emitted$lines
   )
   TRUE
 }

@@ -1,8 +1,10 @@
 #' The R function behind a compiled kernel, and what became of it
 #'
 #' @param fast A function of [ds_compile()].
-#' @param what `"specialisations"`: what was built. `"form"`: the form between R and C of the latest one, as the
-#'   passes leave it. `"c"`: its C.
+#' @param what `"specialisations"`: what was built. `"lines"`: what became of each line of all that was built.
+#'   `"form"`: the form between R and C of the latest one, as the passes leave it. `"c"`: its C. `"assembly"`: the
+#'   instructions of its binary. Lines and assembly are taken from the C compiler's own report and from the
+#'   disassembled binary (by `objdump`), for which the kernel is built once more, in about a second.
 #' @return `ds_original()`: the R function. `ds_inspect()`: an object of class `ds_inspection`; as a data frame
 #' one row
 #'   a specialisation, with `arguments` and `variables` (names and types, as text), `seconds` (to build it or take it
@@ -20,20 +22,31 @@
 #'   number (`l` logical, `i` integer, `d` double; rank 1 a vector, 2 a matrix), `store:tag` what it is found to
 #'   be while
 #'   the kernel runs, where that can be several things.
+#'   Of the lines: an object of class `ds_lines`; as a data frame one row a line, with `line`, `source`, `loop`
+#'   (whether a loop begins there), `became` ("vector", "scalar", "unrolled", "R" or ""), `bytes` (of a vector: 32 are
+#'   four doubles), `why` (a loop stayed scalar, in words of the code), `notes` (tests that were lifted, passes that were
+#'   joined, copies that are made), `packed` and `scalar` (floating-point instructions of the line, in the binary; what
+#'   is left over at the ends of vectors is scalar, too). "vector" is said where packed instructions run: a sum that is
+#'   added up in R's order is "scalar", though what is added may come in vectors.
+#'   Of the assembly: an object of class `ds_assembly`; as a data frame one row an instruction, with `line`,
+#'   `instruction`, `operands` and `arithmetic` ("packed", "scalar" or "").
 #' @section Errors: `ds_error_input` when `fast` is not a compiled function, or nothing was built yet.
 #' @examples
 #' total <- ds_compile(function(rain) sum(rain * 2))
 #' total(c(0.2, 1.4))
 #' ds_original(total)
 #' as.data.frame(ds_inspect(total))
+#' ds_inspect(total, "lines")
 #' @export
 ds_original <- function(fast) compiled_state(fast)$original
 
 #' @rdname ds_original
 #' @export
-ds_inspect <- function(fast, what = c("specialisations", "form", "c")) {
+ds_inspect <- function(fast, what = c("specialisations", "lines", "form", "c", "assembly")) {
   state <- compiled_state(fast)
-  what <- check_choice(what, c("specialisations", "form", "c"), "what")
+  what <- check_choice(what, c("specialisations", "lines", "form", "c", "assembly"), "what")
+  if (what == "lines") return(kernel_lines(state))
+  if (what == "assembly") return(kernel_assembly(state))
   if (what == "form") return(latest_form(state))
   if (what == "c") return(latest_c(state))
   built <- state$built
@@ -49,7 +62,8 @@ ds_inspect <- function(fast, what = c("specialisations", "form", "c")) {
   )
   structure(
     list(
-      table = table, parts = parts_table(state), numerics = state$numerics, fallbacks = state$counts[[1]],
+      table = table, parts = parts_table(state), numerics = numerics_words(state$build), build = state$build,
+      fallbacks = state$counts[[1]],
       outside = unique(unlist(lapply(built, function(one) {
         vapply(
           one$form$outside, function(part) outside_words(part),
@@ -67,8 +81,13 @@ latest_form <- function(state) {
 
 latest_c <- function(state) structure(read_text(latest_build(state)$source), class = "ds_c")
 
-# Of the function, or of one of its loops.
 latest_build <- function(state) {
+  built <- all_builds(state)
+  built[[length(built)]]
+}
+
+# Of the function, or of its loops.
+all_builds <- function(state) {
   built <- state$built
   for (part in state$parts) for (variant in part$variants) built <- c(built, variant$state$built)
   if (length(built) == 0) {
@@ -77,7 +96,7 @@ latest_build <- function(state) {
       arg = "fast"
     )
   }
-  built[[length(built)]]
+  built
 }
 
 types_words <- function(types) {

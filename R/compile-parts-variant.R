@@ -36,7 +36,7 @@ new_variant <- function(part, kinds, frame) {
   kernel$series <- any(vapply(names(kinds)[kinds == "named"], function(name) stats::is.ts(frame[[name]]), NA))
   kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
-  state <- new_state(original, kernel, part$owner$numerics, whole = FALSE)
+  state <- new_state(original, kernel, part$owner$build, whole = FALSE)
   # what only changes the form of a variable may be worked out at once
   state$certain <- union(state$certain, which(vapply(made$given, function(given) {
     is.call(given) && is.function(given[[1]])

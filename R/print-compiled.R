@@ -51,7 +51,7 @@ inspection_lines <- function(facts) {
     if (any(nzchar(table$variables))) shorten(sprintf("  variables: %s", table$variables[[nrow(table)]])),
     if (any(table$past_end)) "  built again for places past the end of a vector",
     if (any(table$careful)) "  built again for integers that are missing or large",
-    sprintf("  numerics: %s", facts$numerics),
+    sprintf("  numerics: %s; %s", facts$numerics, build_words(facts$build)),
     if (length(facts$outside)) sprintf("  read outside at each call: %s", paste(facts$outside, collapse = ", ")),
     if (facts$fallbacks > 0) sprintf(
       "  fallbacks to R: %s call%s", format_size(facts$fallbacks),

@@ -44,7 +44,7 @@ function_parts <- function(f, seen) {
   native <- native_facts(f)
   if (!is.null(native)) return(native_parts(native, seen))
   compiled <- attr(f, "ds_compiled")
-  if (!is.null(compiled)) return(list("compiled", compiled$numerics, value_parts(compiled$original, seen)))
+  if (!is.null(compiled)) return(list("compiled", compiled$build, value_parts(compiled$original, seen)))
   if (is.primitive(f)) return(list("primitive", deparse(f)))
   home <- topenv(environment(f))
   if (isNamespace(home) && identical(environment(f), home)) return(package_parts(f, home))

@@ -240,13 +240,14 @@ with_part <- function(code, path, new) {
   as.call(parts)
 }
 
-# A mutant of a source, by its seed; every other one without source references.
+# A mutant of a source, by its seed; every other one without source references, where its text can be read again.
 random_mutant <- function(seed) {
   set.seed(seed)
   body <- pick_one(mutant_sources)
   for (change in seq_len(sample(3, 1))) body <- tryCatch(mutated(body), error = function(e) body)
   f <- as.function(c(alist(x = , k = 2, n = length(x)), list(body)), mutant_scope)
-  if (seed %% 2) f else eval(parse(text = deparse(f, width.cutoff = 80L), keep.source = TRUE), mutant_scope)
+  if (seed %% 2) return(f)
+  tryCatch(eval(parse(text = deparse(f, width.cutoff = 80L), keep.source = TRUE), mutant_scope), error = function(e) f)
 }
 
 # NULL, or what differs between a mutant in R and compiled.

@@ -8,7 +8,7 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
     programs$parts <- parts
     usual <- deepstride:::compile_flags
     utils::assignInNamespace(
-      "compile_flags", function(numerics) c(setdiff(usual(numerics), "-O3"), "-O0"),
+      "compile_flags", function(build) c(setdiff(usual(build), "-O3"), "-O0"),
       "deepstride"
     )
     Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))

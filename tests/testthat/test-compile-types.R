@@ -109,3 +109,17 @@ test_that("a long loop can be interrupted and leaves the session whole", {
   answer$wait(20000)
   expect_identical(answer$get_result(), list("interrupted", TRUE))
 })
+
+test_that("seq.int() gives integers where R's does, and seq() doubles", {
+  kernels <- list(
+    function(a, n) seq.int(a, length.out = n), function(a, n) seq.int(to = a, length.out = n),
+    function(a, n) seq.int(a, 9, length.out = n), function(a, n) seq.int(a, by = 2L, length.out = n),
+    function(a, n) seq.int(a, 9L, by = n), function(a, n) seq(a, length.out = n), function(a, n) seq(a, 9L, by = n)
+  )
+  for (f in kernels) {
+    fast <- ds_compile(f, whole = TRUE)
+    for (a in list(1, 1L, 1.5, -3, NA)) for (n in list(3, 3L, 0)) {
+      expect_identical(outcome_of(fast, list(a, n)), outcome_of(f, list(a, n)))
+    }
+  }
+})
