@@ -93,7 +93,7 @@ lower_into <- function(cx, key, code) {
   assign_value(cx, key, if (is.null(code)) null_value() else lower(cx, code))
 }
 
-# `switch()`: on a number, a row of tests; on a constant string, one case.
+# `switch()`: on a number, a row of tests; on a constant, one case.
 lower_switch <- function(cx, code, case, other) {
   cases <- as.list(code)[-(1:2)]
   labels <- rlang::names2(cases)
@@ -102,6 +102,11 @@ lower_switch <- function(cx, code, case, other) {
   if (is.character(on)) {
     found <- case_named(cases, labels, on)
     return(if (is.null(found)) other() else case(found$code))
+  }
+  if (is_number_code(on) && !is.na(on) && abs(on) < 1e6) {
+    at <- as.integer(on)
+    if (at < 1 || at > length(cases)) return(other())
+    if (!rlang::is_missing(cases[[at]])) return(case(cases[[at]]))
   }
   if (any(nzchar(labels)) || any(vapply(cases, rlang::is_missing, NA))) {
     refuse(cx, code, "a `switch()` on text that is not a constant", "Switch on a number: `switch(k, a, b)`.")

@@ -110,6 +110,20 @@ test_that("a long loop can be interrupted and leaves the session whole", {
   expect_identical(answer$get_result(), list("interrupted", TRUE))
 })
 
+test_that("a switch on a constant number is of the type of the one case that it takes", {
+  for (f in list(
+    function(x, n) {
+      s <- 0L
+      for (i in switch(2, x, seq_len(n))) s <- s + i
+      s
+    },
+    function(x, n) switch(1, n, x), function(x, n) switch(3, x, n), function(x, n) switch(2, a = x, b = n)
+  )) {
+    fast <- ds_compile(f, whole = TRUE)
+    expect_identical(outcome_of(fast, list(c(0.5, 1.5), 4L)), outcome_of(f, list(c(0.5, 1.5), 4L)))
+  }
+})
+
 test_that("seq.int() gives integers where R's does, and seq() doubles", {
   kernels <- list(
     function(a, n) seq.int(a, length.out = n), function(a, n) seq.int(to = a, length.out = n),

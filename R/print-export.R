@@ -1,0 +1,8 @@
+#' @export
+print.ds_export <- function(x, ...) {
+  show_lines(c(
+    heading(sprintf("Exported to the package %s", x$package)), paste0("  ", x$files),
+    if (length(x$todo)) c("  Lines for its NAMESPACE, where roxygen2 does not write them:", paste0("    ", x$todo))
+  ))
+  invisible(x)
+}
