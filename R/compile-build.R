@@ -9,7 +9,7 @@ compile_flags <- function(build) {
     "-std=gnu11", build$optimise, "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
     "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
     if (!"contract" %in% build$numerics) c("-ffp-contract=off", without_fusion()),
-    unique(unlist(numerics_steps[build$numerics])), "-w"
+    unique(unlist(numerics_steps[build$numerics])), if (build$threads > 1) "-fopenmp", "-w"
   )
 }
 
@@ -42,7 +42,8 @@ build_kernel <- function(folder, key, source, build) {
   flags <- compile_flags(build)
   # R has loaded what libraries a kernel needs: leaving them out saves a tenth of the time
   alone <- if (!any(grepl("^-fsanitize", flags))) {
-    c("-nostdlib", "-lgcc", if ("mathematics" %in% build$numerics && has_vector_library(program)) c("-lmvec", "-lm"))
+    c("-nostdlib", "-lgcc", if (build$threads > 1) "-fopenmp",
+      if ("mathematics" %in% build$numerics && has_vector_library(program)) c("-lmvec", "-lm"))
   }
   log <- run_command(
     program, c(flags, paste0("-I", include), "-o", "kernel.so", "kernel.c", alone),

@@ -83,11 +83,16 @@
 #' @param optimise How much the C compiler does: a level `0` to `3`, `"size"`, or its own flags for tuning (`-O...`,
 #'   `-f...`, `-mprefer-vector-width=...`, `-mno-avx`, `--param=...`). Flags that change results are refused: that is
 #'   for `numerics`.
+#' @param threads How many threads may share the turns of a loop (1 to the number of cores; with OpenMP): of the
+#'   outermost loops whose turns need nothing of one another, which can be proved before they start, and which are long
+#'   enough, as their first turns tell. Results are the same bits for any number. In a process that was forked off after
+#'   threads ran, loops run on one.
 #' @param compiler Name or path of another C compiler than the one that R was built with, such as `"clang"`.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
 #' @section Errors: `ds_error_input` when `f` is no function written in R, or for steps, levels or flags that are not
-#'   taken; `ds_error_build` when there is no such `compiler`. With `whole = TRUE` also
+#'   taken; `ds_error_build` when there is no such `compiler`; `ds_error_unsupported` where threads can't share the
+#'   turns of any loop, with the reason for each. With `whole = TRUE` also
 #'   `ds_error_unsupported`, with file, line and expression, for what the compiler does not take, and `ds_error_build`
 #'   when there is no C compiler; without it, these are reasons for staying in R.
 #' @examples
@@ -106,9 +111,10 @@
 #' ds_inspect(fast)
 #' @export
 ds_compile <- function(
-  f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL, optimise = 3, compiler = NULL
+  f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL, optimise = 3, compiler = NULL,
+  threads = 1
 ) {
-  build <- build_options(numerics, optimise, compiler)
+  build <- build_options(numerics, optimise, compiler, threads)
   check_flag(whole, "whole")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
@@ -121,6 +127,7 @@ ds_compile <- function(
     )
   }
   state <- new_state(f, kernel, build, whole)
+  state$shared <- if (build$threads > 1) shared_loops(f, kernel)
   fast <- compiled_function(kernel, state)
   if (!is.null(like)) build_ahead(kernel, state, like)
   fast
@@ -325,6 +332,8 @@ add_routine <- function(state, kernel, types) {
   form$past_end <- code %in% state$past_end
   form$careful <- code %in% state$careful
   form$source <- kernel$text
+  form$shared <- state$shared
+  form$threads <- state$build$threads
   emitted <- emit_form(form)
   files <- kernel_files(emitted$text, state$build)
   state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form, emitted$lines)))

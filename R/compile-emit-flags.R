@@ -36,7 +36,7 @@ body_locals <- function(body) {
   c(
     if (uses(raised_by[["bad"]]) || uses(raised_by[["odd"]]) || uses("DS_FLAGS")) "int bad = 0, bad_noted = 0;",
     if (uses(raised_by[["odd"]])) c("int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;"),
-    if (uses("\\btick\\b|DS_(TURN|EACH|FOR_UP|FOR_DOWN|DRAW)")) "R_xlen_t tick = DS_TURNS;"
+    if (uses("\\btick\\b|DS_(TURN|EACH|FOR_UP|FOR_DOWN|DRAW|BLOCKS)")) "R_xlen_t tick = DS_TURNS;"
   )
 }
 

@@ -98,6 +98,10 @@ counted_loop <- function(em, step, body, name, id, direction) {
   ) else
   if (direction == 1) sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s <= hi%2$s; ++%1$s) {", variable, id) else
     sprintf("for (R_xlen_t %1$s = lo%2$s; %1$s >= hi%2$s; --%1$s) {", variable, id)
+  if (is_shared(em, step) && counter && isTRUE(direction == 1)) {
+    shared <- shared_turns(em, body, lines, variable, id)
+    if (!is.null(shared)) return(shared)
+  }
   ahead <- if (!inner && !looks) sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
   c(ahead, head, indent(c(set, if (looks) sprintf("DS_TURN(%s);", cost), lines)), "}")
 }

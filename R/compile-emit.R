@@ -48,7 +48,10 @@ further_headers <- function(forms) {
   headers <- c(complex = "complex", character = "text")
   spoken <- vapply(names(headers), function(mode) any(vapply(forms, speaks_of, NA, mode)), NA)
   asks <- function(form) any_step_value(form$steps, function(node) node$op == "ask" && node$fn %in% names(own_calls))
-  c(unname(headers[spoken]), if (any(vapply(forms, asks, NA))) "order")
+  shares <- function(form) length(form$shared) > 0
+  c(
+    unname(headers[spoken]), if (any(vapply(forms, asks, NA))) "order", if (any(vapply(forms, shares, NA))) "threads"
+  )
 }
 
 speaks_of <- function(form, mode) {

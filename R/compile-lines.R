@@ -5,7 +5,7 @@ kernel_lines <- function(state) {
   known <- known_of_lines(state)
   numbers <- as.integer(names(state$kernel$text))
   loops <- lapply(numbers, function(line) Filter(function(loop) loop$line == line, known$fx$loops))
-  notes <- lapply(numbers, line_notes, forms = known$forms)
+  notes <- lapply(numbers, function(line) c(line_notes(line, known$forms), shared_note(line, known)))
   known$whole_lines <- numbers[vapply(notes, function(own) any(grepl("in one pass", own)), NA)]
   became <- Map(became_of, numbers, loops, MoreArgs = list(known = known))
   field <- function(name, type) vapply(became, function(one) one[[name]], type)
@@ -29,7 +29,8 @@ known_of_lines <- function(state) {
   list(
     arithmetic = list(line = instructions$line, kind = arithmetic_kind(instructions$instruction)),
     remarks = do.call(rbind, lapply(reports, function(report) report$remarks)), parts = parts_table(state),
-    fx = read_loops(state$original), forms = forms, relaxed = state$build$numerics, whole = whole_variables(forms)
+    threads = state$build$threads, shared = shared_lines(built), fx = read_loops(state$original), forms = forms,
+      relaxed = state$build$numerics, whole = whole_variables(forms)
   )
 }
 
@@ -96,6 +97,18 @@ line_notes <- function(line, forms) {
 whole_operations <- function(node) {
   own <- is_element_op(node$op) && node$rank > 0
   own + sum(vapply(node$args, whole_operations, 0))
+}
+
+# The user's lines of loops that threads share, from the C.
+shared_lines <- function(built) {
+  unlist(lapply(built, function(one) {
+    one$lines[grepl("^ *DS_BLOCKS\\(", strsplit(paste(read_text(one$source), collapse = "\n"), "\n",
+      fixed = TRUE)[[1]])]
+  }))
+}
+
+shared_note <- function(line, known) {
+  if (line %in% known$shared) sprintf("%d threads share its turns where they take long enough", known$threads)
 }
 
 copy_notes <- function(form) {

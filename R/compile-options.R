@@ -9,14 +9,25 @@ numerics_steps <- list(
 )
 
 # Checked; `numerics` as the steps that are taken, in their order.
-build_options <- function(numerics, optimise, compiler) {
+build_options <- function(numerics, optimise, compiler, threads) {
   list(
-    numerics = check_numerics(numerics), optimise = check_optimise(optimise),
-    compiler = check_c_compiler(compiler)
+    numerics = check_numerics(numerics), optimise = check_optimise(optimise), compiler = check_c_compiler(compiler),
+    threads = check_threads(threads)
   )
 }
 
-strict_build <- function() build_options("strict", 3, NULL)
+strict_build <- function() build_options("strict", 3, NULL, 1)
+
+check_threads <- function(threads) {
+  cores <- parallel::detectCores()
+  whole <- is.numeric(threads) && length(threads) == 1 && !is.na(threads) && threads == round(threads) && threads >= 1
+  if (!whole || (threads > 1 && threads > cores)) {
+    abort_input(sprintf("`threads` must be a whole number from 1 to %d, the cores of this machine.", cores),
+      you_gave(threads), arg = "threads"
+    )
+  }
+  as.integer(threads)
+}
 
 check_numerics <- function(numerics) {
   steps <- names(numerics_steps)
@@ -49,7 +60,9 @@ check_optimise <- function(optimise) {
 # Flags that tune what is made of the same arithmetic; others change what is built, or where.
 tuning_flags <- "^-(O[0-3s]|f[a-z][A-Za-z0-9=.,+-]*|m(prefer-vector-width=[0-9]+|no-avx2?)|-param=[a-z0-9=-]+)$"
 
-own_flags <- "^-f(plugin|sanitize|profile|no-pic|no-PIC|pic|PIC|lto|dump|opt-info|working|preprocessed|directives|whole)"
+own_flags <- paste0(
+  "^-f(plugin|sanitize|profile|no-pic|no-PIC|pic|PIC|lto|dump|opt-info|working|preprocessed|directives|whole)"
+)
 
 # Flags by which a C compiler may make other numbers.
 changing_flags <- paste0(

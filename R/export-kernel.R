@@ -95,6 +95,9 @@ built_whole <- function(state, inputs) {
     )
   }
   if ("..." %in% names(formals(state$original))) abort_apart(state, NULL)
+  if (state$build$threads > 1) {
+    abort_ds("unsupported", "A kernel whose turns threads share can't be exported.", hint = "Compile it without `threads`.")
+  }
   state$built
 }
 

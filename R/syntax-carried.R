@@ -9,6 +9,18 @@ order_reasons <- function(fx, loop, relaxed = character(), whole = character()) 
   ))
 }
 
+# Why threads can't share the turns of a loop; empty where they can.
+sharing_reasons <- function(fx, loop) {
+  left <- setdiff(unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, "")), c(shared_calls, loop_heads,
+    ""))
+  unique(c(
+    ending_reason(loop), neighbour_reasons(loop), repeat_reasons(fx, loop),
+    sub(" \\(.*", "", carried_reasons(fx, loop, character(), character())),
+    if (any(left %in% drawing_calls)) "random numbers are drawn in order",
+    if (length(setdiff(left, drawing_calls))) sprintf("`%s()` is R's own", setdiff(left, drawing_calls)[[1]])
+  ))
+}
+
 inner_reason <- function(fx, loop) {
   within <- Filter(function(one) length(one$path) > length(loop$path) && encloses_path(loop$path, one$path), fx$loops)
   if (length(within)) sprintf("it goes round the loop in line %d", within[[1]]$line)
@@ -106,9 +118,15 @@ lane_calls <- list(
       "&&",
     "||", "!", "abs", "sqrt", "floor", "ceiling", "trunc", "min", "max", "pmin", "pmax", "is.na", "is.nan",
       "as.numeric",
-    "as.double", "as.integer", "round", "length", "nrow", "ncol", "next", "break", "return", ":", "function"
+    "as.double", "as.integer", "round", "length", "nrow", "ncol", "seq_len", "seq_along", "next", "break", "return",
+      ":", "function"
   ),
   mathematics = c("exp", "log", "sin", "cos")
+)
+
+# Functions that any thread may call.
+shared_calls <- c(
+  lane_calls$always, lane_calls$mathematics, "%%", "%/%", "^", "tan", "atan", "tanh", "expm1", "log1p", "log2", "log10"
 )
 
 call_reasons <- function(fx, loop, relaxed) {

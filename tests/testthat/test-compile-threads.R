@@ -1,0 +1,77 @@
+test_that("threads change no bit, whatever the turns meet, and what is rare is still R's", {
+  skip_if(parallel::detectCores() < 2)
+  kernels <- list(
+    map = function(x, m) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) {
+        d <- x[i] - 0.5
+        out[i] <- if (d > 0) exp(-d * d) else d %% 0.3
+      }
+      out
+    },
+    rows = function(x, m) {
+      out <- numeric(nrow(m))
+      for (i in seq_len(nrow(m))) {
+        s <- 0
+        for (j in seq_len(ncol(m))) s <- s + m[i, j] * x[j]
+        out[i] <- s
+      }
+      out
+    },
+    flags = function(x, m) {
+      out <- integer(length(x))
+      for (i in seq_along(x)) if (x[i] > 0.2) out[i] <- 1L
+      out
+    },
+    warns = function(x, m) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) out[i] <- sqrt(x[i] - 0.1) + log(x[i])
+      out
+    }
+  )
+  withr::local_seed(6)
+  large <- list(runif(3e5), matrix(runif(3e5), 1000))
+  odd <- list(replace(large[[1]], c(7, 2e5), c(NA, NaN)), large[[2]])
+  for (f in kernels) {
+    fast <- ds_compile(f, whole = TRUE, threads = 2)
+    for (given in list(large, odd, list(c(0.5, 0.9), matrix(c(1, 2, 3, 4), 2)), list(numeric(), matrix(0, 0, 0)))) {
+      expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given))
+    }
+    expect_true(any(grepl("DS_BLOCKS", ds_inspect(fast, "c"))))
+    lines <- as.data.frame(ds_inspect(fast, "lines"))
+    expect_true(any(grepl("2 threads share its turns", lines$notes)))
+  }
+  fast <- ds_compile(kernels$rows, whole = TRUE, threads = 2)
+  forked <- parallel::mclapply(1:2, function(k) fast(large[[1]][1:300], large[[2]]), mc.cores = 2)
+  expect_identical(forked[[1]], fast(large[[1]][1:300], large[[2]]))
+})
+
+test_that("loops whose turns need one another are refused by line and reason, and numbers of threads that are none", {
+  carried <- function(x) {
+    store <- 0
+    for (v in x) store <- 0.5 * store + v
+    store
+  }
+  expect_error(ds_compile(carried, threads = 2), "`store` carries", class = "ds_error_unsupported")
+  for (f in list(
+    function(x, b) {
+      for (i in seq_along(b)) x[b[i]] <- x[b[i]] + 1
+      x
+    },
+    function(x, b) {
+      for (i in seq_along(x)) x[i] <- rnorm(1)
+      x
+    },
+    function(x, b) {
+      for (i in 2:length(x)) x[i] <- x[i - 1]
+      x
+    },
+    function(x, b) {
+      for (i in seq_along(x)) if (x[i] > 1) break
+      i
+    }
+  )) expect_error(ds_compile(f, threads = 2), class = "ds_error_unsupported")
+  for (threads in list(0, 1.5, NA, "2", 1e6)) {
+    expect_error(ds_compile(carried, threads = threads), class = "ds_error_input")
+  }
+})
