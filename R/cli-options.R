@@ -17,7 +17,7 @@ verb_table <- list(
   compare = list(takes = c("BEFORE", "NOW"), does = "say what became slower from one run of a study to another")
 )
 
-option_table <- function() c(run_options(), kernel_options())
+option_table <- function() c(run_options(), kernel_options(), compiler_options())
 
 # Of those that run studies.
 run_options <- function() {
@@ -115,7 +115,13 @@ kernel_options <- function() {
     slower = optparse::make_option("--fail-if-slower",
       type = "character", default = NULL, metavar = "PERCENT", dest = "slower",
       help = "exit with 1 where the interval of a change lies past this, as in 5%"
-    ),
+    )
+  )
+}
+
+# Of `deepstride compile`.
+compiler_options <- function() {
+  list(
     emit = optparse::make_option("--emit",
       type = "character", default = NULL, metavar = "WHAT",
       help = "print c (the source), lines (what became of each line) or assembly alone"

@@ -12,9 +12,9 @@ shared_loops <- function(f, kernel) {
       "Compile it without `threads`.", file = kernel$file, line = kernel$line
     )
   }
-  within <- function(loop) any(vapply(free, function(one) {
-    length(one$path) < length(loop$path) && encloses_path(one$path, loop$path)
-  }, NA))
+  within <- function(loop) {
+    any(vapply(free, function(one) length(one$path) < length(loop$path) && encloses_path(one$path, loop$path), NA))
+  }
   lapply(Filter(Negate(within), free), function(loop) list(line = loop$line, var = loop$var))
 }
 
@@ -44,8 +44,9 @@ shared_turns <- function(em, body, lines, variable, id) {
     if (raises(lines, "odd")) c("odd", "odd_noted", "big", "big_noted")
   )
   listed <- function(word, names) if (length(names)) sprintf(" %s%s)", word, paste(names, collapse = ", ")) else ""
-  turn <- function(low, high) c(sprintf("for (R_xlen_t %1$s = %2$s; %1$s <= %3$s; ++%1$s) {", variable, low, high),
-    indent(lines), "}")
+  turn <- function(low, high) {
+    c(sprintf("for (R_xlen_t %1$s = %2$s; %1$s <= %3$s; ++%1$s) {", variable, low, high), indent(lines), "}")
+  }
   c(
     sprintf("DS_BLOCKS(block%s, lo%s, hi%s, %d) {", id, id, id, em$form$threads),
     indent(c(

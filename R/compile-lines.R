@@ -101,10 +101,7 @@ whole_operations <- function(node) {
 
 # The user's lines of loops that threads share, from the C.
 shared_lines <- function(built) {
-  unlist(lapply(built, function(one) {
-    one$lines[grepl("^ *DS_BLOCKS\\(", strsplit(paste(read_text(one$source), collapse = "\n"), "\n",
-      fixed = TRUE)[[1]])]
-  }))
+  unlist(lapply(built, function(one) one$lines[grepl("^ *DS_BLOCKS\\(", c_lines_of(one))]))
 }
 
 shared_note <- function(line, known) {

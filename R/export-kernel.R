@@ -62,8 +62,8 @@ caller_name <- function(code) if (is.name(code)) gsub("[^A-Za-z0-9_]", "_", as.c
 check_recorded <- function(inputs, wanted) {
   one <- is.list(inputs) && setequal(names(inputs), wanted)
   all <- if (one) list(inputs) else inputs
-  fits <- is.list(all) && length(all) > 0 && all(vapply(all, function(each) is.list(each) && setequal(names(each),
-    wanted), NA))
+  whole <- function(each) is.list(each) && setequal(names(each), wanted)
+  fits <- is.list(all) && length(all) > 0 && all(vapply(all, whole, NA))
   if (!fits) {
     abort_input("`inputs` must be a list with a value for every argument, or a list of such.", you_gave(inputs),
       sprintf("The arguments are %s.", quoted(wanted)), arg = "inputs"
@@ -96,7 +96,9 @@ built_whole <- function(state, inputs) {
   }
   if ("..." %in% names(formals(state$original))) abort_apart(state, NULL)
   if (state$build$threads > 1) {
-    abort_ds("unsupported", "A kernel whose turns threads share can't be exported.", hint = "Compile it without `threads`.")
+    abort_ds("unsupported", "A kernel whose turns threads share can't be exported.",
+      hint = "Compile it without `threads`."
+    )
   }
   state$built
 }
@@ -125,8 +127,7 @@ package_at <- function(path) {
 # Files by their paths in the package: text, or inputs to be recorded.
 exported_files <- function(state, name, package, built, inputs, new) {
   f <- state$original
-  sources <- lapply(built, function(one) strsplit(paste(read_text(one$source), collapse = "\n"), "\n",
-    fixed = TRUE)[[1]])
+  sources <- lapply(built, c_lines_of)
   header <- needed_header(unlist(sources))
   if (sum(nchar(unlist(sources))) > 1e6) abort_ds("unsupported", "The C has more than a million characters.")
   facts <- exported_facts(state, built)

@@ -113,7 +113,7 @@ grows_result <- function(code) {
 
 # Functions that a C compiler has in vector form, and those that a step of numerics adds.
 lane_calls <- list(
-  always = c(
+  plain = c(
     "+", "-", "*", "/", "(", "{", "[", "[[", "<-", "=", "if", "ifelse", "<", "<=", ">", ">=", "==", "!=", "&", "|",
       "&&",
     "||", "!", "abs", "sqrt", "floor", "ceiling", "trunc", "min", "max", "pmin", "pmax", "is.na", "is.nan",
@@ -126,12 +126,12 @@ lane_calls <- list(
 
 # Functions that any thread may call.
 shared_calls <- c(
-  lane_calls$always, lane_calls$mathematics, "%%", "%/%", "^", "tan", "atan", "tanh", "expm1", "log1p", "log2", "log10"
+  lane_calls$plain, lane_calls$mathematics, "%%", "%/%", "^", "tan", "atan", "tanh", "expm1", "log1p", "log2", "log10"
 )
 
 call_reasons <- function(fx, loop, relaxed) {
   heads <- unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, ""))
-  known <- c(lane_calls$always, if ("mathematics" %in% relaxed) lane_calls$mathematics)
+  known <- c(lane_calls$plain, if ("mathematics" %in% relaxed) lane_calls$mathematics)
   growing <- c("c", "append", "rbind", "cbind")
   left <- setdiff(heads, c(known, loop_heads, growing, ""))
   vapply(left, function(head) {

@@ -35,6 +35,25 @@ labelled <- function(rain) {
 }
 SCRIPT
 
+cat >"$work/smooth.R" <<'SCRIPT'
+smooth <- function(depth, keep) {
+  n <- length(depth)
+  store <- 0
+  out <- numeric(n)
+  for (i in seq_len(n)) {
+    store <- keep * store + depth[i]
+    out[i] <- store
+  }
+  scaled <- numeric(n)
+  for (i in seq_len(n)) scaled[i] <- sqrt(out[i]) * 2 + depth[i]
+  total <- 0
+  for (i in seq_len(n)) total <- total + scaled[i]
+  counts <- numeric(10)
+  for (i in seq_len(n)) counts[ceiling(depth[i])] <- counts[ceiling(depth[i])] + 1
+  list(scaled / total, counts, exp(-scaled))
+}
+SCRIPT
+
 cat >"$work/inspect.R" <<'SCRIPT'
 source("floods.R", keep.source = TRUE)
 fast <- deepstride::ds_compile(floods)
@@ -86,6 +105,7 @@ terminal agree "agree studies/overtopping.R --out overtopping"
 terminal compile "compile route.R --function route --like 'rain=double(10), keep=0.85'" \
   "compile route.R --function labelled --like 'rain=double(10)'" \
   "compile route.R --function route --like 'rain=double(10), keep=0.85' --emit c | grep -A6 DS_FOR_UP"
+terminal lines "compile smooth.R --function smooth --like 'depth=double(10), keep=0.85' --emit lines"
 terminal advise "advise studies/slow.R --function snowmelt"
 terminal profile "profile studies/slow.R --function snowmelt --args 'temp=rnorm(4000, 2, 6), snow=runif(4000), base=0.5, factor=3' --out profile"
 terminal climb "climb studies/routing.R --function route_grown --inputs rain_record --out climb > climb.txt; head -34 climb.txt"

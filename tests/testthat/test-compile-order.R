@@ -12,11 +12,15 @@ test_that("vectors are sorted, ordered and cut as R does it, at every length whe
   withr::local_seed(4)
   for (f in kernels) {
     fast <- ds_compile(f, whole = TRUE)
-    for (n in c(0, 1, 2, 17, 33, 100, 5000)) for (x in list(sample(awkward, n, TRUE), rnorm(n), sample(whole, n, TRUE))) {
+    lengths <- c(0, 1, 2, 17, 33, 100, 5000)
+    vectors <- unlist(lapply(lengths, function(n) {
+      list(sample(awkward, n, TRUE), rnorm(n), sample(whole, n, TRUE))
+    }), recursive = FALSE)
+    for (x in vectors) {
       for (count in if (length(formals(f)) > 1) counts else list(NULL)) {
         given <- c(list(x), if (!is.null(count)) list(count))
         told <- function(f) tryCatch(bits(do.call(f, given)), error = function(e) "stopped")
-        expect_identical(told(fast), told(f), info = paste(deparse(body(f)), n, typeof(x), count))
+        expect_identical(told(fast), told(f), info = paste(deparse(body(f)), length(x), typeof(x), count))
       }
     }
   }
