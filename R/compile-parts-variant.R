@@ -37,6 +37,7 @@ new_variant <- function(part, kinds, frame) {
   kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)
   state <- new_state(original, kernel, part$owner$build, whole = FALSE)
+  state$shared <- part$owner$shared
   # what only changes the form of a variable may be worked out at once
   state$certain <- union(state$certain, which(vapply(made$given, function(given) {
     is.call(given) && is.function(given[[1]])

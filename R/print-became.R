@@ -17,7 +17,7 @@ lines_text <- function(x) {
   counts <- ifelse(table$packed + table$scalar > 0, sprintf("%4d %4d", table$packed, table$scalar), strrep(" ", 9))
   rows <- sprintf("  %-10s %s  %4d  %s", became, counts, table$line, table$source)
   below <- lapply(seq_len(nrow(table)), function(i) {
-    said <- c(if (nzchar(table$why[[i]])) table$why[[i]], if (nzchar(table$notes[[i]])) table$notes[[i]])
+    said <- unlist(strsplit(c(table$why[[i]], table$notes[[i]]), "; ", fixed = TRUE))
     if (length(said)) paste0(strrep(" ", 29), "^ ", said)
   })
   made <- unlist(Map(c, rows, below), use.names = FALSE)

@@ -17,7 +17,9 @@ sharing_reasons <- function(fx, loop) {
     ending_reason(loop), neighbour_reasons(loop), repeat_reasons(fx, loop),
     sub(" \\(.*", "", carried_reasons(fx, loop, character(), character())),
     if (any(left %in% drawing_calls)) "random numbers are drawn in order",
-    if (length(setdiff(left, drawing_calls))) sprintf("`%s()` is R's own", setdiff(left, drawing_calls)[[1]])
+    if (length(setdiff(left, drawing_calls))) {
+      sprintf("`%s()` is not known to run on several threads", setdiff(left, drawing_calls)[[1]])
+    }
   ))
 }
 
@@ -133,7 +135,8 @@ call_reasons <- function(fx, loop, relaxed) {
   heads <- unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, ""))
   known <- c(lane_calls$plain, if ("mathematics" %in% relaxed) lane_calls$mathematics)
   growing <- c("c", "append", "rbind", "cbind")
-  left <- setdiff(heads, c(known, loop_heads, growing, ""))
+  own <- Filter(function(head) !is.null(users_function(head, environment(fx$f))), heads)
+  left <- setdiff(heads, c(known, loop_heads, growing, own, names(formals(fx$f)), names(fx$values), ""))
   vapply(left, function(head) {
     if (head %in% lane_calls$mathematics) {
       return(sprintf("`%s()` has no vector form in R's own library (`numerics = \"mathematics\"` takes another)", head))
