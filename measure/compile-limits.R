@@ -62,6 +62,7 @@ ratios <- c(
     s
   }, matrix(c(2, 1, 1, 3), 2), c(1, 2), turns),
   r_over_compiled("sort(x)", function(x) sort(x)[1], as.double(seq(1e5, 1))),
+  r_over_compiled("sort(x) of random numbers", function(x) sort(x)[1], stats::rnorm(1e5)),
   r_over_compiled("a named vector of one", function(x) {
     s <- 0
     for (v in x) s <- s + v

@@ -16,6 +16,10 @@ test_that("vectors are sorted, ordered and cut as R does it, at every length whe
     vectors <- unlist(lapply(lengths, function(n) {
       list(sample(awkward, n, TRUE), rnorm(n), sample(whole, n, TRUE))
     }), recursive = FALSE)
+    vectors <- c(vectors, list(
+      c(1, 2, 2, 5), c(5, 2, 1), c(5, 2, 2, 1), c(0, -0, 0), c(-0, 0, 1), c(3, 1, NA), 5:1 / 2,
+      sample(c(-9:9, NA), 200, TRUE)
+    ))
     for (x in vectors) {
       for (count in if (length(formals(f)) > 1) counts else list(NULL)) {
         given <- c(list(x), if (!is.null(count)) list(count))

@@ -69,11 +69,28 @@ static inline int ds_orders(SEXP x, int down) {
   return (TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP) && XLENGTH(x) <= INT_MAX / 2 && (down == 0 || down == 1);
 }
 
+/* In order already, or all the other way round? */
+static inline int ds_lies_in_order(const ds_keyed *a, int n) {
+  int k = 1;
+  while (k < n && a[k - 1].key <= a[k].key) ++k;
+  return k >= n;
+}
+static inline int ds_lies_reversed(const ds_keyed *a, int n) {
+  int k = 1;
+  while (k < n && a[k - 1].key > a[k].key) ++k;
+  return k >= n;
+}
+
 /* Keys in order; those of what is missing stay behind them. */
 static inline ds_keyed *ds_arranged(SEXP x, int down, int *there) {
   const int n = (int) XLENGTH(x);
   ds_keyed *const a = (ds_keyed *) R_alloc(2 * (size_t) n + 1, sizeof(ds_keyed));
   *there = ds_keys(x, down, a);
+  if (ds_lies_in_order(a, *there)) return a;
+  if (ds_lies_reversed(a, *there)) {
+    for (int low = 0, high = *there - 1; low < high; ++low, --high) { const ds_keyed one = a[low]; a[low] = a[high]; a[high] = one; }
+    return a;
+  }
   ds_keyed *const found = *there < 4096 ? ds_merge(a, a + n, *there) : ds_by_digits(a, a + n, *there);
   for (int k = *there; found != a && k < n; ++k) found[k] = a[k];
   return found;
@@ -90,8 +107,49 @@ static inline SEXP ds_order(SEXP x, int down) {
   return made;
 }
 
+/* Integers of a narrow range are counted; R_NilValue where the range is wide. */
+static inline SEXP ds_sort_counted(SEXP x, int down) {
+  const int *const v = INTEGER(x);
+  const R_xlen_t n = XLENGTH(x);
+  int low = INT_MAX, high = NA_INTEGER;
+  R_xlen_t there = 0;
+  for (R_xlen_t k = 0; k < n; ++k) if (v[k] != NA_INTEGER) { ++there; if (v[k] < low) low = v[k]; if (v[k] > high) high = v[k]; }
+  if (there == 0 || (double) high - low > 4.0 * there + 64) return R_NilValue;
+  const R_xlen_t range = (R_xlen_t) high - low + 1;
+  int *const counts = (int *) R_alloc(range, sizeof(int));
+  memset(counts, 0, range * sizeof(int));
+  for (R_xlen_t k = 0; k < n; ++k) if (v[k] != NA_INTEGER) ++counts[v[k] - (R_xlen_t) low];
+  SEXP made = Rf_allocVector(INTSXP, there);
+  int *out = INTEGER(made);
+  for (R_xlen_t k = 0; k < range; ++k) {
+    const R_xlen_t at = down ? range - 1 - k : k;
+    for (int many = counts[at]; many > 0; --many) *out++ = (int) (low + at);
+  }
+  return made;
+}
+
 static inline SEXP ds_sort(SEXP x, int down) {
   if (!ds_orders(x, down)) return R_NilValue;
+  if (TYPEOF(x) == INTSXP) {
+    const void *const before = vmaxget();
+    SEXP counted = ds_sort_counted(x, down);
+    vmaxset(before);
+    if (counted != R_NilValue) return counted;
+  }
+  const R_xlen_t n = XLENGTH(x);
+  if (TYPEOF(x) == REALSXP && n > 1) { /* what lies in order, or the other way round, needs no keys */
+    const double *const v = REAL(x);
+    R_xlen_t up = 1, fall = 1;
+    while (up < n && v[up - 1] <= v[up]) ++up;
+    while (fall < n && v[fall - 1] > v[fall]) ++fall;
+    if (up == n || fall == n) {
+      SEXP made = Rf_allocVector(REALSXP, n);
+      double *const out = REAL(made);
+      if (fall == n ? !down : down) for (R_xlen_t k = 0; k < n; ++k) out[k] = v[n - 1 - k];
+      else memcpy(out, v, n * sizeof *v);
+      if (up < n || !down) return made; /* ties keep their order: with them it is done below */
+    }
+  }
   const void *const top = vmaxget();
   int there;
   const ds_keyed *const found = ds_arranged(x, down, &there);
