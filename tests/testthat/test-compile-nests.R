@@ -260,3 +260,5 @@ test_that("elements that an inner loop has looked through take part in the sums 
     expect_identical(outcome_of(fast, list(u, 1:10, 4L)), outcome_of(f, list(u, 1:10, 4L)))
   }
 })
+
+build_as_usual()

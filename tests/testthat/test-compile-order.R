@@ -37,3 +37,5 @@ test_that("what only R can order is asked of R, where the call stands", {
   expect_identical(both(c(2, NA, 3), TRUE), c(3, 2))
   expect_error(both(c(2, NA, 3), NA))
 })
+
+build_as_usual()
