@@ -26,7 +26,8 @@
 #'   (whether a loop begins there), `became` ("vector", "scalar", "unrolled", "R" or ""), `bytes` (of a vector: 32 are
 #'   four doubles), `why` (a loop stayed scalar, in words of the code), `notes` (tests that were lifted, passes that
 #'   were joined, copies that are made), `packed` and `scalar` (floating-point instructions of the line, in the
-#'   binary; what is left over at the ends of vectors is scalar, too). "vector" is said where packed instructions run: a sum that is
+#'   binary; what is left over at the ends of vectors is scalar, too). "vector" is said where packed
+#'   instructions run: a sum that is
 #'   added up in R's order is "scalar", though what is added may come in vectors.
 #'   Of the assembly: an object of class `ds_assembly`; as a data frame one row an instruction, with `line`,
 #'   `instruction`, `operands` and `arithmetic` ("packed", "scalar" or "").
