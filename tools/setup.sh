@@ -15,7 +15,7 @@ run_packages="Rcpp cli ggplot2 htmltools jsonlite optparse processx rlang scales
 test_packages="testthat roxygen2 lintr future knitr markdown"
 packages=$run_packages
 programs="R make gcc g++ gfortran"
-[ "$level" = run ] || { packages="$packages $test_packages"; programs="$programs chromium"; }
+[ "$level" = run ] || { packages="$packages $test_packages"; programs="$programs chromium clang"; }
 [ "$level" = pictures ] && programs="$programs Xvfb xterm import"
 
 debian_name() {
@@ -24,6 +24,7 @@ debian_name() {
     chromium) echo chromium fonts-dejavu-core ;;
     Xvfb) echo xvfb ;;
     xterm) echo xterm ;;
+    clang) echo clang ;;
     import) echo imagemagick ;;
     *) echo "r-cran-$(echo "$1" | tr '[:upper:]' '[:lower:]')" ;;
   esac
