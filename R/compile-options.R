@@ -113,6 +113,7 @@ has_vector_library <- function(program) {
 
 # What a compiler says of itself first, asked once a session.
 compiler_version <- function(program) {
+  if (!nzchar(program_path(program))) return("") # what was saved may be shown where there is none
   if (is.null(compiler_versions[[program]])) {
     ran <- run_command(program, "--version", tempdir(), character(), 10)
     assign(program, trimws(strsplit(ran$stdout, "\n", fixed = TRUE)[[1]])[1], envir = compiler_versions)

@@ -24,6 +24,8 @@
 
 #ifdef DS_UNIX
 
+extern "C" int R_isForkedChild;  // R's own note of a forked copy
+
 namespace {
 
 double seconds_now() {
@@ -122,7 +124,10 @@ Rcpp::List fork_process(std::string said) {
     close(ends[1]);
     Rcpp::stop("the system has no room for another process");
   }
-  if (pid == 0) settle_copy(said.c_str(), parent);
+  if (pid == 0) {
+    R_isForkedChild = 1;  // threads that the parent ran are not here: kernels run on one
+    settle_copy(said.c_str(), parent);
+  }
   close(ends[pid == 0 ? 0 : 1]);
   return Rcpp::List::create(Rcpp::_["copy"] = pid == 0, Rcpp::_["pid"] = static_cast<int>(pid),
                             Rcpp::_["socket"] = ends[pid == 0 ? 1 : 0]);
