@@ -22,7 +22,9 @@ agree_at <- function(checking, size, case, stages = names(checking$study$stages)
   }
   point <- plan_point(checking, size, case)
   point$spread <- once(function() reference_spread(checking, point, expected))
-  point$truth <- truth_at(checking, point, expected$value)
+  point$exact <- once(function() compiled_truth_at(checking, point, expected$value))
+  point$truth <- truth_at(checking, point, expected$value) %||% if (checking$differing) point$exact()
+  checking$alike <- character()
   if (!is.null(point$truth) && point$own) note_error(checking, reference, point, expected$value)
   lapply(others, function(name) checked_row(checking, name, point, expected))
 }
@@ -70,6 +72,7 @@ checked_row <- function(checking, name, point, expected) {
     return(agreement_row(name, point$size, point$case, "unchecked", list(new_remark("range", cause = given$remark))))
   }
   if (given$state != "ok") return(agreement_row(name, point$size, point$case, given$state, list(given$remark)))
+  point <- compare_to_exact(checking, name, point, expected$value, given$value)
   if (!is.null(point$truth) && point$own) note_error(checking, name, point, given$value)
   if (point$case == own_inputs) remember(checking, name, point, expected$value, given$value)
   judged <- judge(checking, name, point, expected, given)
@@ -94,7 +97,7 @@ judge <- function(checking, name, point, expected, given) {
   changed <- given$conduct$changed
   remarks <- c(
     if (length(changed)) list(new_remark("changes", arguments = changed)),
-    if (!is.null(point$truth) && point$own) list(exact_remark(point, expected$value, given$value, checking$reference)),
+    if (!is.null(point$truth) && point$own && verdict != "identical") list(exact_remark(point, expected$value, given$value, checking$reference)),
     verdict_remarks(checking, point, expected$value, given$value, found, verdict)
   )
   list(verdict = if (length(changed)) "differs" else verdict, remarks = remarks, found = found)

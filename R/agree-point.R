@@ -12,6 +12,7 @@ new_checking <- function(study, limit, backend, sanitized) {
   checking$ahead <- list()
   checking$downs <- list()
   checking$errors <- list()
+  checking$differing <- checking$no_truth <- FALSE # is the compiled truth wanted, and is there none?
   checking$repeated <- character()
   checking$random_seconds <- list()
   checking$rounding_stops <- 0

@@ -87,6 +87,7 @@ ds_agree <- function(study, sizes = NULL, cases = study$cases, limit = 2, isolat
   check_flag(sanitize, "sanitize")
   study$cases <- as_cases(cases)
   study <- with_variants(study, given)
+  study <- with_truth(study)
   study$sizes <- if (is.null(sizes)) study$sizes else sort(unique(check_sizes(sizes, "sizes")))
   local_random_state()
   local_directory(study$directory)

@@ -13,6 +13,8 @@ describe_value <- function(x) {
 
 quoted <- function(names) paste0("`", names, "`", collapse = ", ")
 
+in_quotes <- function(texts) paste0("\"", texts, "\"", collapse = ", ")
+
 you_gave <- function(x) sprintf("You gave %s.", describe_value(x))
 
 check_string <- function(x, arg, empty = FALSE) {
@@ -97,8 +99,7 @@ check_class <- function(x, class, arg, hint) {
 # A default that lists all choices means the first.
 check_choice <- function(x, choices, arg) {
   tryCatch(rlang::arg_match0(if (identical(x, choices)) choices[[1]] else x, choices, arg), error = function(e) {
-    wanted <- paste0("\"", choices, "\"", collapse = ", ")
-    abort_input(sprintf("`%s` must be one of %s.", arg, wanted), you_gave(x), arg = arg)
+    abort_input(sprintf("`%s` must be one of %s.", arg, in_quotes(choices)), you_gave(x), arg = arg)
   })
 }
 

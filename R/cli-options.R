@@ -134,6 +134,10 @@ compiler_options <- function() {
       type = "character", default = "3", metavar = "LEVEL",
       help = "0 to 3 (where not given), size, or flags of the C compiler with blanks between"
     ),
+    precision = optparse::make_option("--precision",
+      type = "character", default = "double", metavar = "WHICH",
+      help = "double (where not given) or single"
+    ),
     compiler = optparse::make_option("--compiler",
       type = "character", default = NULL, metavar = "NAME",
       help = "another C compiler than R's own"
@@ -146,7 +150,7 @@ verb_options <- list(
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
-  compile = c("function", "like", "emit", "numerics", "optimise", "compiler", "json", "out", "quiet"),
+  compile = c("function", "like", "emit", "numerics", "optimise", "precision", "compiler", "json", "out", "quiet"),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),

@@ -9,7 +9,7 @@ compile_flags <- function(build) {
     "-std=gnu11", build$optimise, "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
     "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
     if (!"contract" %in% build$numerics) c("-ffp-contract=off", without_fusion()),
-    unique(unlist(numerics_steps[build$numerics])), if (build$threads > 1) "-fopenmp", "-w"
+    unique(unlist(numerics_steps[build$numerics])), precision_table[[build$precision]]$flags, if (build$threads > 1) "-fopenmp", "-w"
   )
 }
 
@@ -23,6 +23,11 @@ own_mathematics <- c(
   "tanh", "asinh", "acosh", "atanh", "pow"
 )
 
+include_flags <- function() {
+  own <- dirname(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE))
+  paste0("-I", c(R.home("include"), own))
+}
+
 compiler_program <- function(compiler = NULL) compiler %||% strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
 
 # Builds a kernel and keeps it; paths of this session's copies of library and source.
@@ -35,18 +40,14 @@ build_kernel <- function(folder, key, source, build) {
   }
   work <- withr::local_tempdir("compile")
   write_text(source, file.path(work, "kernel.c"))
-  include <- c(R.home("include"), dirname(system.file("include", "deepstride",
-    package = "deepstride",
-    mustWork = TRUE
-  )))
   flags <- compile_flags(build)
   # R has loaded what libraries a kernel needs: leaving them out saves a tenth of the time
   alone <- if (!any(grepl("^-fsanitize", flags))) {
-    c("-nostdlib", "-lgcc", if (build$threads > 1) "-fopenmp",
+    c("-nostdlib", precision_table[[build$precision]]$libraries, "-lgcc", if (build$threads > 1) "-fopenmp",
       if ("mathematics" %in% build$numerics && has_vector_library(program)) c("-lmvec", "-lm"))
   }
   log <- run_command(
-    program, c(flags, paste0("-I", include), "-o", "kernel.so", "kernel.c", alone),
+    program, c(flags, include_flags(), "-o", "kernel.so", "kernel.c", alone),
     work, character(), compile_limit
   )
   product <- file.path(work, "kernel.so")

@@ -5,8 +5,7 @@ compile_key <- function(source, build) {
   headers <- list.files(system.file("include", "deepstride", package = "deepstride"), full.names = TRUE)
   substr(rlang::hash(list(
     source, compile_flags(build), R.version.string, R.version$platform, compiler_stamp(build$compiler),
-      processor_name(),
-    rlang::hash_file(headers)
+    processor_name(), rlang::hash_file(headers)
   )), 1, 24)
 }
 

@@ -87,6 +87,10 @@
 #'   outermost loops whose turns need nothing of one another, which can be proved before they start, and which are long
 #'   enough, as their first turns tell. Results are the same bits for any number. In a process that was forked off after
 #'   threads ran, loops run on one.
+#' @param precision `"single"` keeps doubles, and computes with them, in half the bytes (24 bits of precision, numbers up
+#'   to 3.4e38): what that costs is for [ds_agree()] to find. `sum()` and `mean()` add up in doubles. Results are doubles
+#'   again. The function must run native as a whole, without lists, text and complex numbers; numbers past 2^24 are not
+#'   whole exactly, so that no counter of doubles may go further. For more precision than R's see [ds_truth()].
 #' @param compiler Name or path of another C compiler than the one that R was built with, such as `"clang"`.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
@@ -112,10 +116,11 @@
 #' @export
 ds_compile <- function(
   f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL, optimise = 3, compiler = NULL,
-  threads = 1
+  threads = 1, precision = c("double", "single")
 ) {
-  build <- build_options(numerics, optimise, compiler, threads)
-  check_flag(whole, "whole")
+  precision <- check_choice(precision, c("double", "single"), "precision")
+  build <- build_options(numerics, optimise, compiler, threads, precision)
+  whole <- check_flag(whole, "whole") || !is_usual(precision)
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
     abort_failure(list(file = "kernel.R", line = 1L), e)
@@ -334,6 +339,8 @@ add_routine <- function(state, kernel, types) {
   form$source <- kernel$text
   form$shared <- state$shared
   form$threads <- state$build$threads
+  form <- with_precision(form, state$build$precision)
+  check_precision_form(kernel, form)
   emitted <- emit_form(form)
   files <- kernel_files(emitted$text, state$build)
   state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form, emitted$lines)))

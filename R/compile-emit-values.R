@@ -7,7 +7,7 @@ c_text <- function(text, level = NA) list(text = text, level = level)
 
 value_text <- function(em, node) {
   switch(node$op,
-    const = constant_text(node),
+    const = number_in(em, constant_text(node), node),
     var = variable_text(em, node),
     element = checked_text(node, element_text(em, node)),
     size = c_text(sprintf("ds_size(%s_n)", em$names[[node$name]])),

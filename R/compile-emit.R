@@ -64,7 +64,7 @@ new_emitter <- function(form) {
   em$form <- form
   em$names <- c_names(form)
   em$count <- 0
-  em$line <- em$slots <- em$most_slots <- 0L
+  em$line <- em$slots <- em$most_slots <- em$most_taken <- 0L
   em$turns <- "0"
   em$flags <- FALSE
   em$sure <- form$sure
@@ -85,7 +85,8 @@ routine_body <- function(form) {
   given <- unlist(lapply(seq_along(form$arguments), function(i) {
     emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1))
   }))
-  slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)))
+  slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)),
+    sprintf("taken%d", seq_len(em$most_taken)))
   list(held = length(arrays) + length(slots) + length(sequences_of(em)), lines = c(
     body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
     if (draws_itself(form)) "GetRNGstate();", "", body, ending_lines(c(given, body))
@@ -208,15 +209,17 @@ emit_argument <- function(em, id, from) {
   if (identical(type$kind, "sequence")) return(emit_sequence_argument(em, id, from))
   name <- em$names[[id]]
   reader <- mode_field(type$modes, "reader")
+  come <- incoming(em, type, from)
   if (type$rank == 0) return(c(
-    sprintf("%s = %s(%s)[0];", name, reader, from),
+    sprintf("%s = %s;", name, come$number),
     if (em$form$lean && id %in% em$sure) sprintf("if (DS_RARE(%s == NA_INTEGER)) goto missing;", name)
   ))
   copied <- id %in% em$form$stored && !id %in% em$form$owned
   c(
-    if (copied) sprintf("DS_HOLD(%s, %s, Rf_duplicate(%s));", name, reader, from) else
-      sprintf("%s(%s, %s);", if (id %in% em$form$constant) "DS_READ" else "DS_BORROW", name, from),
-    if (type$rank > 1) sprintf("%1$s_d%2$d = ds_extent(%3$s, %2$d);", name, seq_len(type$rank), from),
+    come$steps,
+    if (copied) sprintf("DS_HOLD(%s, %s, Rf_duplicate(%s));", name, reader, come$from) else
+      sprintf("%s(%s, %s);", if (id %in% em$form$constant) "DS_READ" else "DS_BORROW", name, come$from),
+    if (type$rank > 1) sprintf("%1$s_d%2$d = ds_extent(%3$s, %2$d);", name, seq_len(type$rank), come$from),
     if (copied && em$form$lean && id %in% em$sure) sprintf("if (!ds_all_there(%1$s, %1$s_n)) goto missing;", name)
   )
 }
@@ -394,7 +397,7 @@ emit_object <- function(em, shape, args) {
     if (is.null(tag)) single else sprintf("ds_single_as(%s, %s)", tag, c_value(em, as_mode(node, "double")))
   } else {
     whole <- whole_object(em, node$name)
-    if (is.null(tag)) whole else sprintf("ds_as(%s, %s)", tag, whole)
+    if (is.null(tag)) outgoing(em, whole, node$mode) else sprintf("ds_as(%s, %s)", tag, whole)
   }
   if (!is.null(shape$names)) text <- with_names(text, shape$names)
   list(text = text, count = 0L)

@@ -30,7 +30,7 @@ known_of_lines <- function(state) {
     arithmetic = list(line = instructions$line, kind = arithmetic_kind(instructions$instruction)),
     remarks = do.call(rbind, lapply(reports, function(report) report$remarks)), parts = parts_table(state),
     threads = state$build$threads, shared = shared_lines(built), fx = read_loops(state$original), forms = forms,
-      relaxed = state$build$numerics, whole = whole_variables(forms)
+    relaxed = state$build$numerics, whole = whole_variables(forms)
   )
 }
 
@@ -101,7 +101,7 @@ whole_operations <- function(node) {
 
 # The user's lines of loops that threads share, from the C.
 shared_lines <- function(built) {
-  unlist(lapply(built, function(one) one$lines[grepl("^ *DS_BLOCKS\\(", c_lines_of(one))]))
+  unlist(lapply(built, function(one) one$lines[grepl("^ *DS_BLOCKS\\(", read_text(one$source))]))
 }
 
 shared_note <- function(line, known) {

@@ -9,14 +9,12 @@ numerics_steps <- list(
 )
 
 # Checked; `numerics` as the steps that are taken, in their order.
-build_options <- function(numerics, optimise, compiler, threads) {
+build_options <- function(numerics = "strict", optimise = 3, compiler = NULL, threads = 1, precision = "double") {
   list(
     numerics = check_numerics(numerics), optimise = check_optimise(optimise), compiler = check_c_compiler(compiler),
-    threads = check_threads(threads)
+    threads = check_threads(threads), precision = precision
   )
 }
-
-strict_build <- function() build_options("strict", 3, NULL, 1)
 
 check_threads <- function(threads) {
   cores <- parallel::detectCores()
@@ -35,14 +33,12 @@ check_numerics <- function(numerics) {
   if (identical(numerics, "relaxed")) return(steps)
   if (!is.character(numerics) || length(numerics) == 0 || !all(numerics %in% steps)) {
     abort_input(
-      sprintf("`numerics` must be \"strict\", \"relaxed\", or some of %s.", quoted_texts(steps)),
+      sprintf("`numerics` must be \"strict\", \"relaxed\", or some of %s.", in_quotes(steps)),
       you_gave(numerics), arg = "numerics"
     )
   }
   steps[steps %in% numerics]
 }
-
-quoted_texts <- function(texts) paste0("\"", texts, "\"", collapse = ", ")
 
 # A level (0 to 3, "size") or flags, as flags.
 check_optimise <- function(optimise) {
@@ -101,6 +97,10 @@ check_c_compiler <- function(compiler) {
 }
 
 numerics_words <- function(build) {
+  paste0(steps_words(build), if (!is_usual(build$precision)) paste(", in", precision_table[[build$precision]]$words))
+}
+
+steps_words <- function(build) {
   if (length(build$numerics) == 0) return("strict")
   if (length(build$numerics) == length(numerics_steps)) return("relaxed")
   paste0("relaxed by ", paste(build$numerics, collapse = ", "))

@@ -5,7 +5,7 @@
 compiler_report <- function(built, build) {
   program <- compiler_program(build$compiler)
   work <- withr::local_tempdir("report")
-  source <- c_lines_of(built)
+  source <- read_text(built$source)
   write_text(paste(source, collapse = "\n"), file.path(work, "kernel.c"))
   log <- run_command(
     program, c(compile_flags(build), "-g", remark_flags(program), include_flags(), "-o", "kernel.so", "kernel.c"),
@@ -25,13 +25,6 @@ compiler_report <- function(built, build) {
 # A vector is given zeros before a loop that need not write all of it: that loop is none of the user's.
 is_zero_fill <- function(code) {
   grepl("for \\(R_xlen_t k_ = 0; k_ < [A-Za-z0-9_.]+; \\+\\+k_\\) [A-Za-z0-9_.]+\\[k_\\] = [0-9.]+;", code)
-}
-
-c_lines_of <- function(built) strsplit(paste(read_text(built$source), collapse = "\n"), "\n", fixed = TRUE)[[1]]
-
-include_flags <- function() {
-  own <- dirname(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE))
-  paste0("-I", c(R.home("include"), own))
 }
 
 remark_flags <- function(program) {

@@ -14,16 +14,16 @@ as.data.frame.ds_lines <- function(x, ...) x$table
 lines_text <- function(x) {
   table <- x$table
   became <- ifelse(is.na(table$bytes), table$became, sprintf("%s %d", table$became, 8L * as.integer(table$bytes)))
-  counts <- ifelse(table$packed + table$scalar > 0, sprintf("%4d %4d", table$packed, table$scalar), strrep(" ", 9))
+  counts <- ifelse(table$packed + table$scalar > 0, sprintf("%6d %6d", table$packed, table$scalar), strrep(" ", 13))
   rows <- sprintf("  %-10s %s  %4d  %s", became, counts, table$line, table$source)
   below <- lapply(seq_len(nrow(table)), function(i) {
     said <- unlist(strsplit(c(table$why[[i]], table$notes[[i]]), "; ", fixed = TRUE))
-    if (length(said)) paste0(strrep(" ", 29), "^ ", said)
+    if (length(said)) paste0(strrep(" ", 33), "^ ", said)
   })
   made <- unlist(Map(c, rows, below), use.names = FALSE)
   c(
     sprintf("What became of each line: numerics %s; %s", numerics_words(x$build), build_words(x$build)), "",
-    "  became     packed     line  source", "               scalar",
+    "  became      packed scalar  line  source",
     vapply(made, shorten, "", USE.NAMES = FALSE), "",
     "  vector: width in bits; packed, scalar: floating-point instructions of the line"
   )

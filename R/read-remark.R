@@ -63,7 +63,7 @@ remark_table <- list(
   }),
   "past limits" = at_place(function(r) sprintf("is %s; the study allows %s", r$values, r$limits)),
   exact = function(r) {
-    sprintf("%s ULP from the exact value, `%s` %s", count_text(r$given), r$reference, count_text(r$expected))
+    sprintf("%s ULP from the exact value, `%s` %s", ulp_text(r$given), r$reference, ulp_text(r$expected))
   },
   changes = function(r) sprintf("changes its argument %s and does not declare `in_place`", quoted(r$arguments)),
   again = function(r) {

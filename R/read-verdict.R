@@ -125,11 +125,11 @@ exact_words <- function(agreement, stage) {
   own <- errors[errors$stage == stage & is.finite(errors$max_ulp), ]
   base <- errors[errors$stage == agreement$reference, ]
   base <- base[match(own$size, base$size), ]
-  if (nrow(own) == 0) return("")
+  if (nrow(own) == 0 || identical(own$max_ulp, base$max_ulp)) return("")
   at <- which.max(pmax(own$max_ulp, base$max_ulp))
   sprintf(
-    "; %s ULP from the exact value at size %s, `%s` %s", count_text(own$max_ulp[[at]]),
-    format_size(own$size[[at]]), agreement$reference, count_text(base$max_ulp[[at]])
+    "; %s ULP from the exact value at size %s, `%s` %s", ulp_text(own$max_ulp[[at]]),
+    format_size(own$size[[at]]), agreement$reference, ulp_text(base$max_ulp[[at]])
   )
 }
 

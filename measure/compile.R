@@ -17,7 +17,7 @@ built_by_hand <- function(code) {
   source <- paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n")
   folder <- tempfile("by-hand")
   dir.create(folder, mode = "0700")
-  path <- deepstride:::build_kernel(folder, basename(folder), source, deepstride:::strict_build())[[1]]
+  path <- deepstride:::build_kernel(folder, basename(folder), source, deepstride:::build_options())[[1]]
   routine <- getNativeSymbolInfo("kernel", dyn.load(path))$address
   function(...) .Call(routine, ...)
 }

@@ -250,9 +250,8 @@ without_comparing <- function(env = parent.frame()) {
 # From here to build_as_usual() kernels are built with little optimisation, which saves a third of the time: for files
 # that ask what is native and what comes of it, not what the C compiler makes of it.
 build_quickly <- function() {
-  flags <- setdiff(deepstride:::compile_flags(deepstride:::strict_build()), "-O3")
-  programs$usual_flags <- deepstride:::compile_flags
-  utils::assignInNamespace("compile_flags", function(build) c(flags, "-O0"), "deepstride")
+  usual <- programs$usual_flags <- deepstride:::compile_flags
+  utils::assignInNamespace("compile_flags", function(build) c(setdiff(usual(build), "-O3"), "-O0"), "deepstride")
 }
 
 build_as_usual <- function() utils::assignInNamespace("compile_flags", programs$usual_flags, "deepstride")

@@ -32,10 +32,32 @@ test_that("errors are those against the exact value, and a stage as near as the 
   )
 })
 
-test_that("without a truth errors are those against the reference", {
-  errors <- ds_truth(ds_agree(sums(loop = loop_sum, built_in = function(rain) sum(rain), truth = NULL)))
+test_that("without a truth the reference's source in quadruple precision is it, from the first difference on", {
+  off <- function(rain) sum(rain) * (1 + 1e-9)
+  again <- function(rain) loop_sum(rain)
+  study <- sums(loop = loop_sum, again = again, built_in = function(rain) sum(rain), off = off, truth = NULL)
+  agreement <- ds_agree(study)
+  errors <- ds_truth(agreement)
+  expect_identical(unique(errors$against), "exact")
+  expect_identical(errors$max_ulp[errors$stage == "again"], errors$max_ulp[errors$stage == "loop"])
+  at <- function(stage) errors$max_ulp[errors$stage == stage & errors$size == 1e4]
+  expect_lt(at("built_in"), 0.51)
+  expect_gt(at("loop"), 1)
+  expect_gt(at("off"), 1e5)
+  inputs <- ds_inputs(study, 1e4)
+  exact <- ds_truth(loop_sum)(inputs$rain)
+  gap <- (sum(inputs$rain) - as.double(exact)) - attr(exact, "rest")
+  expect_equal(errors$max_abs[errors$stage == "built_in" & errors$size == 1e4], abs(gap))
+  verdicts <- split(agreement$table$verdict, agreement$table$stage)
+  expect_identical(lapply(verdicts, unique), list(again = "identical", built_in = "rounding", off = "differs"))
+})
+
+test_that("where the reference has no form in quadruple precision errors are those against it", {
+  reference <- function(rain) rev(sort(cumsum(rain)))[[1]]
+  study <- sums(sorted = reference, loop = loop_sum, truth = NULL)
+  errors <- ds_truth(ds_agree(study))
   expect_identical(unique(errors$against), "reference")
-  expect_identical(unique(errors$stage), "built_in")
+  expect_identical(unique(errors$stage), "loop")
 })
 
 test_that("a truth that stops or has another shape is refused", {

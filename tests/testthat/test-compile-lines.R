@@ -114,6 +114,13 @@ test_that("steps of numerics and another compiler show in the listing and in the
   expect_identical(became("accumulate", compiler = "clang"), "scalar")
 })
 
+test_that("a compiled function shows itself where there is no compiler any more", {
+  fast <- ds_compile(function(x) x * 2, whole = TRUE)
+  fast(1)
+  withr::local_envvar(PATH = "")
+  expect_output(print(fast), "-O3 by gcc")
+})
+
 test_that("levels and flags are taken where they leave results alone, and refused by name where not", {
   f <- function(x) x * 2
   for (level in list(0, 2, "size", c("-O2", "-funroll-loops"))) {

@@ -46,6 +46,23 @@ test_that("threads change no bit, whatever the turns meet, and what is rare is s
   expect_identical(forked[[1]], fast(large[[1]][1:300], large[[2]]))
 })
 
+test_that("a study with a threaded stage ends, where threads ran in the session before", {
+  skip_if(parallel::detectCores() < 2)
+  states <- callr::r(function() {
+    library(deepstride)
+    f <- function(x) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) out[i] <- exp(-x[i] * x[i])
+      out
+    }
+    two <- ds_compile(f, whole = TRUE, threads = 2)
+    two(stats::rnorm(3e6))
+    study <- ds_stage(ds_stage(ds_study("t", function(n) list(x = stats::rnorm(n)), sizes = 1e5), "loop", f), "two", two)
+    as.data.frame(ds_agree(study, cases = list()))$verdict
+  }, timeout = 60)
+  expect_identical(unique(states), "identical")
+})
+
 test_that("loops whose turns need one another are refused by line and reason, and numbers of threads that are none", {
   carried <- function(x) {
     store <- 0

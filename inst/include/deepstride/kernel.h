@@ -33,6 +33,13 @@
 #define DS_RARE(x) __builtin_expect_with_probability(!!(x), 0, 0.9999)
 #define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
 #define DS_FALLBACK do { *where = __LINE__; goto fallback; } while (0) /* the line of the C: user's lines are kept beside it */
+#ifdef DS_PRECISION
+#include <deepstride/precision.h>
+#define DS_EIGHT(n) Rf_allocVector(DS_REAL_OBJECT, n) /* room for places, whatever numbers are */
+#define DS_EIGHT_DATA(s) ds_reals(s)
+#else
+#define DS_EIGHT(n) Rf_allocVector(REALSXP, n)
+#define DS_EIGHT_DATA(s) REAL(s)
 /* Not known to C, which would work out constants of them itself: but they give the same for the same. In vector forms
  * of glibc's libmvec they are right to 4 units in the last place. */
 #if defined(DS_VECTOR_MATHEMATICS) && defined(__GLIBC__) && defined(__x86_64__) && !defined(__clang__)
@@ -42,6 +49,7 @@
 #endif
 DS_IN_LANES double exp(double); DS_IN_LANES double log(double); DS_IN_LANES double sin(double);
 DS_IN_LANES double cos(double);
+#endif
 #ifndef DS_LONG
 #define DS_LONG long double /* of R's sums; relaxed numerics have doubles in several lanes */
 #endif
@@ -180,6 +188,7 @@ static inline int *ds_row(R_xlen_t n) {
   for (R_xlen_t k = 0; k < n; ++k) row[k] = (int) k;
   return row;
 }
+#ifndef DS_PRECISION
 /* Places drawn by weights, counted from 0; 0 where R would complain, or goes another way. */
 static inline int ds_sample_weighted(const double *weights, int n, int again, R_xlen_t size, int *out) {
   double *p = (double *) R_alloc(n, sizeof(double)), sum = 0, whole = 1;
@@ -205,6 +214,7 @@ static inline int ds_sample_weighted(const double *weights, int n, int again, R_
   }
   return 1;
 }
+#endif
 static inline R_xlen_t ds_extent(SEXP s, int d) {
   SEXP extents = Rf_getAttrib(s, R_DimSymbol);
   return d <= Rf_length(extents) ? INTEGER(extents)[d - 1] : -1;
@@ -493,7 +503,7 @@ extern int R_interrupts_pending;
 
 /* A position from a number: whole part, or one below 1 where it is none. The
  * conversion of SSE2 gives the smallest integer for what does not fit. */
-#if defined(__SSE2__) && defined(__x86_64__)
+#if defined(__SSE2__) && defined(__x86_64__) && !defined(DS_PRECISION)
 typedef double ds_two __attribute__((vector_size(16)));
 static inline R_xlen_t ds_at(double x) { return (R_xlen_t) __builtin_ia32_cvttsd2si64((ds_two) {x, 0}); }
 #else
@@ -537,8 +547,8 @@ static inline SEXP ds_places_d(const double *x, R_xlen_t n, R_xlen_t extent, int
     if (k > top) top = k;
   }
   if ((above && below) || (missing && (below || use != 2)) || (top > extent && use == 0)) return R_NilValue;
-  SEXP s = Rf_allocVector(REALSXP, below ? extent : above + missing);
-  R_xlen_t *out = (R_xlen_t *) REAL(s), at = 0;
+  SEXP s = DS_EIGHT(below ? extent : above + missing);
+  R_xlen_t *out = (R_xlen_t *) DS_EIGHT_DATA(s), at = 0;
   if (below) {
     memset(out, 0, extent * sizeof *out);
     for (R_xlen_t i = 0; i < n; ++i) { const R_xlen_t k = (R_xlen_t) -x[i]; if (k > 0 && k <= extent) out[k - 1] = 1; }
@@ -564,8 +574,8 @@ static inline SEXP ds_places_i(const int *x, R_xlen_t n, R_xlen_t extent, int us
 static inline SEXP ds_where(const int *x, R_xlen_t n, R_xlen_t extent, int use, R_xlen_t *count, R_xlen_t *most) {
   *count = -1; *most = 0;
   if (n != extent) return R_NilValue;
-  SEXP s = Rf_allocVector(REALSXP, n);
-  R_xlen_t *out = (R_xlen_t *) REAL(s), at = 0;
+  SEXP s = DS_EIGHT(n);
+  R_xlen_t *out = (R_xlen_t *) DS_EIGHT_DATA(s), at = 0;
   for (R_xlen_t i = 0; i < n; ++i) {
     if (x[i] == NA_LOGICAL && use != 2) return R_NilValue;
     out[at] = x[i] == NA_LOGICAL ? -1 : i; at += x[i] != 0;
@@ -592,6 +602,23 @@ static inline double ds_var(const double *x, R_xlen_t n, double *scratch) {
   return (double) (s / (n - 1));
 }
 static inline double ds_sd(const double *x, R_xlen_t n, double *scratch) { return sqrt(ds_var(x, n, scratch)); }
+#ifdef DS_PRECISION
+/* As R's own, for numbers of another precision: `k` others are no larger than what stands at place k then. */
+static inline void ds_select(double *x, int n, int k) {
+  for (int low = 0, high = n - 1; low < high;) {
+    const double pivot = x[k];
+    int i = low, j = high;
+    while (i <= j) {
+      while (x[i] < pivot) ++i;
+      while (pivot < x[j]) --j;
+      if (i <= j) { const double one = x[i]; x[i++] = x[j]; x[j--] = one; }
+    }
+    if (j < k) low = i;
+    if (k < i) high = j;
+  }
+}
+#define rPsort ds_select
+#endif
 static inline double ds_median(const double *x, R_xlen_t n, double *scratch) {
   for (R_xlen_t i = 0; i < n; ++i) { if (ISNAN(x[i])) return NA_REAL; scratch[i] = x[i]; }
   if (n == 0) return NA_REAL;
