@@ -19,7 +19,8 @@ verb_compile <- function(command) {
     f <- script_function(command$file, options$name)
     ds_compile(f,
       numerics = strsplit(options$numerics, ",", fixed = TRUE)[[1]], like = like_arguments(options$like), whole = TRUE,
-      optimise = optimise_option(options$optimise), compiler = options$compiler, precision = options$precision
+      optimise = optimise_option(options$optimise), compiler = options$compiler, precision = options$precision,
+      sums = options$sums
     )
   })
   inspection <- ds_inspect(fast)

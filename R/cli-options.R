@@ -138,6 +138,10 @@ compiler_options <- function() {
       type = "character", default = "double", metavar = "WHICH",
       help = "double (where not given) or single"
     ),
+    sums = optparse::make_option("--sums",
+      type = "character", default = "extended", metavar = "HOW",
+      help = "extended (where not given, as R does), plain, pairwise or compensated"
+    ),
     compiler = optparse::make_option("--compiler",
       type = "character", default = NULL, metavar = "NAME",
       help = "another C compiler than R's own"
@@ -150,7 +154,7 @@ verb_options <- list(
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
-  compile = c("function", "like", "emit", "numerics", "optimise", "precision", "compiler", "json", "out", "quiet"),
+  compile = c("function", "like", "emit", "numerics", "optimise", "precision", "sums", "compiler", "json", "out", "quiet"),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),

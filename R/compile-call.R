@@ -91,6 +91,10 @@
 #'   to 3.4e38): what that costs is for [ds_agree()] to find. `sum()` and `mean()` add up in doubles. Results are doubles
 #'   again. The function must run native as a whole, without lists, text and complex numbers; numbers past 2^24 are not
 #'   whole exactly, so that no counter of doubles may go further. For more precision than R's see [ds_truth()].
+#' @param sums How `sum()` and `mean()` add up doubles: `"extended"` as R does, in extended precision where the machine
+#'   has it; `"plain"` in doubles, one after the other; `"pairwise"` in doubles by halves of halves (Higham 1993);
+#'   `"compensated"` in doubles with what each addition loses kept beside the sum (Neumaier 1974), also in loops, for
+#'   variables that something is added to (`total <- total + x[i]`).
 #' @param compiler Name or path of another C compiler than the one that R was built with, such as `"clang"`.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
@@ -116,10 +120,11 @@
 #' @export
 ds_compile <- function(
   f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL, optimise = 3, compiler = NULL,
-  threads = 1, precision = c("double", "single")
+  threads = 1, precision = c("double", "single"), sums = c("extended", "plain", "pairwise", "compensated")
 ) {
   precision <- check_choice(precision, c("double", "single"), "precision")
   build <- build_options(numerics, optimise, compiler, threads, precision)
+  build$sums <- check_sums(sums, build)
   whole <- check_flag(whole, "whole") || !is_usual(precision)
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
@@ -339,7 +344,7 @@ add_routine <- function(state, kernel, types) {
   form$source <- kernel$text
   form$shared <- state$shared
   form$threads <- state$build$threads
-  form <- with_precision(form, state$build$precision)
+  form <- with_arithmetic(form, state$build)
   check_precision_form(kernel, form)
   emitted <- emit_form(form)
   files <- kernel_files(emitted$text, state$build)

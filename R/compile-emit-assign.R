@@ -32,12 +32,16 @@ emit_assign <- function(em, step, name) {
 }
 
 emit_scalar <- function(em, step, name, node) {
-  switch(node$op,
+  compensated <- step$name %in% em$form$compensated
+  added <- if (compensated) emit_compensated(em, step, name)
+  if (!is.null(added)) return(added)
+  lines <- switch(node$op,
     reduce = emit_reduce(em, name, node),
     statistic = emit_statistic(em, name, node),
     draw = emit_draw(em, name, node),
     emit_number(em, step, name, node)
   )
+  c(lines, if (compensated) sprintf("%s_lost = 0;", name))
 }
 
 # Counters are checked where they may leave the numbers that a double or an integer holds exactly.

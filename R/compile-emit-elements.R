@@ -118,12 +118,12 @@ emit_reduce <- function(em, name, node) {
   mode <- node$args[[1]]$mode
   each <- function(body) each_element(parts, if (node$skip) skip_missing(body, mode) else body)
   text <- switch(node$fn,
-    sum = sum_text(each, mode),
+    sum = sum_text(em, each, mode),
     prod = if (mode == "complex") complex_product(each) else list(
       "DS_LONG product_ = 1;", each(sprintf("product_ *= %s;", if (mode == "double") "@" else "ds_i2d(@)")),
       "(double) product_"
     ),
-    mean = mean_text(each, mode, node$skip, parts$count),
+    mean = mean_text(em, each, mode, node$skip, parts$count),
     which.max = which_text(each, mode, ">"),
     which.min = which_text(each, mode, "<"),
     min = extreme_text(each, mode, "<"),
@@ -147,9 +147,9 @@ skip_missing <- function(body, mode) {
   )
 }
 
-sum_text <- function(each, mode) {
+sum_text <- function(em, each, mode) {
   if (mode == "complex") return(complex_sum(each))
-  if (mode == "double") return(list("DS_LONG sum_ = 0;", each("sum_ += @;"), "(double) sum_"))
+  if (mode == "double") return(sum_in(em, each))
   list(
     "long long sum_ = 0; int missing_ = 0;",
     each("{ const int e_ = @; if (e_ == NA_INTEGER) missing_ = 1; else sum_ += e_; }"),
@@ -163,9 +163,13 @@ counted_text <- function(each, skip, count) {
 }
 
 # R's mean: a second pass adds what the first one lost (summary.c).
-mean_text <- function(each, mode, skip, count) {
+mean_text <- function(em, each, mode, skip, count) {
   if (mode == "complex") return(complex_mean(each, skip, count))
   double <- mode == "double"
+  if (double && (em$form$sums %||% "extended") != "extended") {
+    sum <- sum_in(em, each)
+    return(c(list(counted_text(each, skip, count)), sum[-3], sprintf("%s / m_", sum[[3]])))
+  }
   of <- if (double) "@" else "ds_i2d(@)"
   list(
     counted_text(each, skip, count), "DS_LONG sum_ = 0, rest_ = 0;", each(sprintf("sum_ += %s;", of)), "sum_ /= m_;",

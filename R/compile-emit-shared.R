@@ -39,6 +39,7 @@ shared_turns <- function(em, body, lines, variable, id) {
   if (any(grepl(alone_only, lines))) return(NULL)
   own <- unlist(em$names[Filter(function(name) is_scalar(em$form, name) && !name %in% em$form$counters,
     names_written(body))])
+  own <- c(own, paste0(unlist(em$names[intersect(names_written(body), em$form$compensated)]), "_lost", recycle0 = TRUE))
   flags <- c(
     if (raises(lines, "bad")) c("bad", "bad_noted"),
     if (raises(lines, "odd")) c("odd", "odd_noted", "big", "big_noted")

@@ -66,7 +66,7 @@ constant_text <- function(node) {
 variable_text <- function(em, node) {
   name <- em$names[[node$name]]
   if (node$name %in% em$wide) return(c_text(sprintf("(%s) %s", mode_field(node$mode, "c"), name), 14))
-  c_text(name)
+  c_text(if (node$name %in% em$form$compensated) sprintf("DS_COMPENSATED(%s)", name) else name)
 }
 
 # A condition of C. Where R would stop at NA the kernel falls back.

@@ -49,8 +49,10 @@ further_headers <- function(forms) {
   spoken <- vapply(names(headers), function(mode) any(vapply(forms, speaks_of, NA, mode)), NA)
   asks <- function(form) any_step_value(form$steps, function(node) node$op == "ask" && node$fn %in% names(own_calls))
   shares <- function(form) length(form$shared) > 0
+  chosen <- function(form) !is.null(form$sums) && form$sums != "extended"
   c(
-    unname(headers[spoken]), if (any(vapply(forms, asks, NA))) "order", if (any(vapply(forms, shares, NA))) "threads"
+    unname(headers[spoken]), if (any(vapply(forms, asks, NA))) "order", if (any(vapply(forms, shares, NA))) "threads",
+    if (any(vapply(forms, chosen, NA))) "sums"
   )
 }
 
@@ -189,8 +191,9 @@ declarations <- function(em, besides = character()) {
     c_type <- mode_field(type$modes, "c")
     if (type$rank == 0) {
       if (id %in% em$form$counters) return(NULL)
-      return(sprintf("%s %s = %s;", if (id %in% em$wide) "R_xlen_t" else c_type, name, if (c_type == "double" &&
-        !id %in% em$wide) "0.0" else "0"))
+      zero <- if (c_type == "double" && !id %in% em$wide) "0.0" else "0"
+      lost <- if (id %in% em$form$compensated) sprintf("double %s_lost = 0.0;", name)
+      return(c(sprintf("%s %s = %s;", if (id %in% em$wide) "R_xlen_t" else c_type, name, zero), lost))
     }
     extents <- if (type$rank > 1) sprintf("R_xlen_t %s;", paste0(name, "_d", seq_len(type$rank), " = 0",
       collapse = ", "

@@ -12,7 +12,7 @@ numerics_steps <- list(
 build_options <- function(numerics = "strict", optimise = 3, compiler = NULL, threads = 1, precision = "double") {
   list(
     numerics = check_numerics(numerics), optimise = check_optimise(optimise), compiler = check_c_compiler(compiler),
-    threads = check_threads(threads), precision = precision
+    threads = check_threads(threads), precision = precision, sums = "extended"
   )
 }
 
@@ -97,7 +97,10 @@ check_c_compiler <- function(compiler) {
 }
 
 numerics_words <- function(build) {
-  paste0(steps_words(build), if (!is_usual(build$precision)) paste(", in", precision_table[[build$precision]]$words))
+  paste0(
+    steps_words(build), if (!is_usual(build$precision)) paste(", in", precision_table[[build$precision]]$words),
+    if (build$sums != "extended") sprintf(", %s sums", build$sums)
+  )
 }
 
 steps_words <- function(build) {

@@ -19,9 +19,11 @@ precision_table <- list(
 # Routines of a kernel are only made in the usual one.
 is_usual <- function(precision) is.null(precision) || precision == "double"
 
-with_precision <- function(form, precision) {
-  form$precision <- precision
-  form$callees <- lapply(form$callees, with_precision, precision)
+# What the caller chose that changes what is computed, for a form and its callees.
+with_arithmetic <- function(form, build) {
+  form$precision <- build$precision
+  form$sums <- build$sums
+  form$callees <- lapply(form$callees, with_arithmetic, build)
   form
 }
 

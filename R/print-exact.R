@@ -50,10 +50,10 @@ decimal_digits <- function(value, rest, digits) {
   if (!is.finite(value) || value == 0) return(format(value))
   top <- decimal_exponent(value) + 1L
   size <- digits + 12L # digits that are added up, from that of 10^top down
-  total <- carried(digits_below(abs(value), top, size) + sign(value) * sign(rest) * digits_below(abs(rest), top, size))
+  total <- with_carries(digits_below(abs(value), top, size) + sign(value) * sign(rest) * digits_below(abs(rest), top, size))
   rounded <- which(total > 0)[[1]] + digits
   total[[rounded]] <- total[[rounded]] + 5
-  total <- carried(total)
+  total <- with_carries(total)
   first <- which(total > 0)[[1]]
   paste0(if (value < 0) "-", digits_text(total[seq(first, length.out = digits)], top - first + 1L))
 }
@@ -70,7 +70,7 @@ digits_below <- function(x, top, size) {
   digits
 }
 
-carried <- function(digits) {
+with_carries <- function(digits) {
   for (i in rev(seq_along(digits))[-length(digits)]) {
     carry <- floor(digits[[i]] / 10)
     digits[c(i - 1, i)] <- digits[c(i - 1, i)] + carry * c(1, -10)

@@ -44,8 +44,8 @@ count_text <- function(x) {
   ifelse(is.na(x), "", ifelse(abs(x) < 1e9, format_size(x), formatC(x, digits = 1, format = "e")))
 }
 
-# Units in the last place: of less than ten, two digits.
-ulp_text <- function(x) ifelse(!is.na(x) & abs(x) < 10, signif_text(x, 2), count_text(round(x)))
+# Units in the last place: of less than ten, two digits where they are not whole.
+ulp_text <- function(x) ifelse(!is.na(x) & abs(x) < 10 & x != round(x), signif_text(x, 2), count_text(round(x)))
 
 format_ratio <- function(x) ifelse(is.na(x), "", paste0(signif_text(x), "\u00d7"))
 

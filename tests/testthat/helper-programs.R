@@ -249,16 +249,35 @@ without_comparing <- function(env = parent.frame()) {
 
 # From here to build_as_usual() kernels are built with little optimisation, which saves a third of the time: for files
 # that ask what is native and what comes of it, not what the C compiler makes of it.
-build_quickly <- function() {
-  usual <- programs$usual_flags <- deepstride:::compile_flags
-  utils::assignInNamespace("compile_flags", function(build) c(setdiff(usual(build), "-O3"), "-O0"), "deepstride")
+build_quickly <- function(optimisation = "-O0") {
+  set_flags(function(build) c(setdiff(programs$usual_flags(build), "-O3"), optimisation))
 }
 
-build_as_usual <- function() utils::assignInNamespace("compile_flags", programs$usual_flags, "deepstride")
+build_as_usual <- function() set_flags(programs$usual_flags)
+
+set_flags <- function(flags) {
+  parsed <- parsed_header(flags(deepstride:::build_options()))
+  utils::assignInNamespace("compile_flags", function(build) c(flags(build), paste0("-I", parsed)), "deepstride")
+}
+
+# A folder with the header in the form in which the C compiler keeps what it has read; with other flags it reads it anew.
+parsed_header <- function(flags) {
+  folder <- file.path(tempdir(), rlang::hash(flags))
+  if (dir.exists(folder)) return(folder)
+  dir.create(file.path(folder, "deepstride"), recursive = TRUE)
+  own <- system.file("include", "deepstride", "kernel.h", package = "deepstride")
+  to <- file.path(folder, "deepstride", "kernel.h")
+  file.copy(own, to)
+  processx::run(deepstride:::compiler_program(), c(
+    setdiff(flags, "-shared"), deepstride:::include_flags(), "-x", "c-header", to, "-o", paste0(to, ".gch")
+  ))
+  folder
+}
 
 # What became of calls so far; a few programs mix shapes that have no type and are refused, which counts where R does
 # not stop. `unasked` are fallbacks where R neither stops nor warns.
 programs <- new.env()
+programs$usual_flags <- deepstride:::compile_flags
 programs$refused <- programs$fallbacks <- programs$calls <- programs$unasked <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 

@@ -109,6 +109,39 @@ test_that("what is written out is the sum of two doubles, rounded once", {
   expect_identical(digits(1e-300, 0, 6), "1.00000e-300")
 })
 
+test_that("sums lose as little as their kind allows, in loops and helpers too, and nothing where nothing is lost", {
+  add <- function(total, v) {
+    total <- total + v
+    total <- total - 1e-20
+    total
+  }
+  f <- function(x) {
+    total <- down <- 0
+    for (v in x) {
+      total <- total + v
+      if (down > 1e300) down <- 0
+      down <- down - v
+    }
+    c(sum(x), mean(x), total, -down, sum(x, na.rm = TRUE), add(total, 1))
+  }
+  withr::local_seed(4)
+  x <- c(1e16, rnorm(20000), -1e16)
+  exact <- internal("nearest_doubles")(ds_truth(f)(x))
+  odd <- list(c(1, NA), c(1, NaN), c(-Inf, Inf), c(1, Inf), double(), 3, rep(0.1, 300))
+  off <- lapply(c(extended = "extended", plain = "plain", pairwise = "pairwise", compensated = "compensated"), function(sums) {
+    fast <- ds_compile(f, whole = TRUE, sums = sums)
+    for (one in odd) expect_equal(fast(one), f(one), tolerance = 1e-13)
+    expect_identical(fast(1:100), f(1:100))
+    abs(fast(x) - exact) / abs(exact)
+  })
+  expect_gt(off$plain[[1]], 10 * off$pairwise[[1]])
+  expect_gt(off$pairwise[[1]], 10 * off$extended[[1]])
+  expect_lt(max(off$compensated), 1e-12)
+  expect_gt(min(off$plain), 1e-3)
+  expect_error(ds_compile(f, "relaxed", sums = "compensated"), "contradict", class = "ds_error_input")
+  expect_error(ds_compile(f, sums = "kahan"), class = "ds_error_input")
+})
+
 test_that("what has no other precision is refused by class, and so is what R would warn of", {
   refused <- function(f, ...) {
     expect_error(ds_truth(f)(...), class = "ds_error_unsupported")

@@ -1,16 +1,11 @@
-# Many random programs at once, on two processes. They are built with little
-# optimisation, which takes half the time.
+# Many random programs at once, on two processes.
 several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
   callr::r_bg(function(seeds, helpers, mismatch, rounds, parts) {
     library(deepstride)
     deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
     for (helper in helpers) source(helper)
     programs$parts <- parts
-    usual <- deepstride:::compile_flags
-    utils::assignInNamespace(
-      "compile_flags", function(build) c(setdiff(usual(build), "-O3"), "-O0"),
-      "deepstride"
-    )
+    build_quickly()
     Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
     list(found = Filter(Negate(is.null), lapply(seeds, get(mismatch), rounds = rounds)), programs = as.list(programs))
   }, list(seeds, normalizePath(

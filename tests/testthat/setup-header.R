@@ -1,0 +1,1 @@
+build_as_usual() # with the header read before
