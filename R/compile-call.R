@@ -95,6 +95,11 @@
 #'   has it; `"plain"` in doubles, one after the other; `"pairwise"` in doubles by halves of halves (Higham 1993);
 #'   `"compensated"` in doubles with what each addition loses kept beside the sum (Neumaier 1974), also in loops, for
 #'   variables that something is added to (`total <- total + x[i]`).
+#' @param block Sizes of blocks in which nested loops are to run, by their variables (`c(i = 256, k = 64)`), or `TRUE` for
+#'   sizes by this machine's caches: of loops that stand directly in one another, around one assignment to an element
+#'   that each turn has to itself, or that one loop alone adds to. Every element comes of the same operations in the same
+#'   order, so that results are the same bits. Such nests run in the order in which elements lie in memory, blocks or
+#'   not; `ds_inspect(fast, "lines")` says which.
 #' @param compiler Name or path of another C compiler than the one that R was built with, such as `"clang"`.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.
@@ -120,13 +125,15 @@
 #' @export
 ds_compile <- function(
   f, numerics = c("strict", "relaxed"), like = NULL, whole = FALSE, fallback = NULL, optimise = 3, compiler = NULL,
-  threads = 1, precision = c("double", "single"), sums = c("extended", "plain", "pairwise", "compensated")
+  threads = 1, precision = c("double", "single"), sums = c("extended", "plain", "pairwise", "compensated"),
+  block = NULL
 ) {
   precision <- check_choice(precision, c("double", "single"), "precision")
   build <- build_options(numerics, optimise, compiler, threads, precision)
   build$sums <- check_sums(sums, build)
   whole <- check_flag(whole, "whole") || !is_usual(precision)
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
+  build$block <- check_block(block, f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {
     abort_failure(list(file = "kernel.R", line = 1L), e)
   })
@@ -346,6 +353,7 @@ add_routine <- function(state, kernel, types) {
   form$threads <- state$build$threads
   form <- with_arithmetic(form, state$build)
   check_precision_form(kernel, form)
+  if (state$whole) check_blocked(kernel, form)
   emitted <- emit_form(form)
   files <- kernel_files(emitted$text, state$build)
   state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form, emitted$lines)))

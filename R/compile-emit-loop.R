@@ -18,6 +18,7 @@ emit_range_loop <- function(em, step, name) {
   loops <- if (is.null(step$tests)) run(step$blocks$body, if (colon) NA else 1) else
   if (length(tests) == 0 && !colon) c(held_lines(em, step), run(step$blocks$body, 1)) else
     proved_loops(em, step, id, tests, run)
+  loops <- with_turned(em, step, id, loops)
   lines <- c("{", indent(c(range_locals(em, step$args[[1]], id), late, scan_locals(step, id), loops)), "}")
   em$root <- root
   lines
@@ -60,7 +61,7 @@ emit_inner_loop <- function(em, step, name, id) {
   ends <- vapply(step$args[[1]]$args, function(end) wide_sum(em, end), "")
   c("{", indent(c(
     sprintf("const R_xlen_t lo%1$s = %2$s, hi%1$s = %3$s;", id, ends[[1]], ends[[2]]), held_lines(em, step),
-    counted_loop(em, step, step$blocks$body, name, id, step$inner)
+    with_turned(em, step, id, counted_loop(em, step, step$blocks$body, name, id, step$inner))
   )), "}")
 }
 

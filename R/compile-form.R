@@ -120,6 +120,12 @@ any_value <- function(node, is) {
   FALSE
 }
 
+any_step <- function(steps, is) {
+  found <- FALSE
+  each_step(steps, function(step) found <<- found || is(step))
+  found
+}
+
 any_step_value <- function(steps, is) {
   for (step in steps) {
     for (arg in step$args) if (any_value(arg, is)) return(TRUE)

@@ -85,12 +85,23 @@ line_notes <- function(line, forms) {
       if (step$op %in% c("for", "repeat") && length(step$tests)) {
         notes <<- c(notes, "its places are proved before it starts: no test in a turn")
       }
+      if (!is.null(step$turned)) notes <<- c(notes, turned_words(step$turned))
       passes <- if (step$op == "assign") whole_operations(step$args[[1]]) else 0
       if (passes > 1) notes <<- c(notes, sprintf("%d operations in one pass, no vector in between", passes))
     })
     if (line == min(as.integer(names(form$source)))) notes <- c(notes, copy_notes(form))
     notes
   })))
+}
+
+# "its loops run in the order j, k, i, in blocks of 64 k and 256 i"
+turned_words <- function(turned) {
+  names <- sub(":.*", "", names(turned$loops))
+  blocked <- !is.na(turned$sizes)
+  paste0(
+    "its loops run in the order ", paste(names, collapse = " "),
+    if (any(blocked)) paste(" in blocks of", paste(turned$sizes[blocked], names[blocked], collapse = " and "))
+  )
 }
 
 # Element-wise operations on whole vectors in a value.

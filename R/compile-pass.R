@@ -9,6 +9,7 @@
 #   falling places under a counter that only falls, bounded by one test before the loop
 #   fills   vectors that a loop overwrites need not be filled first
 #   late    what is rare in a loop and can be noted in a flag, looked at when the loop has ended
+#   blocks  nests whose loops run in another order, or in blocks
 #   compensated single numbers that sums are added up in, where what they lose is wanted
 
 annotate_form <- function(form, main = TRUE, calm = character()) {
@@ -19,7 +20,7 @@ annotate_form <- function(form, main = TRUE, calm = character()) {
   form$wide <- form$sure <- form$growing <- character()
   for (pass in list(
     pass_tidy, pass_shapes, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
-    pass_fills, pass_late, pass_compensated
+    pass_fills, pass_late, pass_blocks, pass_compensated
   )) form <- pass(form)
   form
 }

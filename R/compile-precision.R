@@ -23,6 +23,7 @@ is_usual <- function(precision) is.null(precision) || precision == "double"
 with_arithmetic <- function(form, build) {
   form$precision <- build$precision
   form$sums <- build$sums
+  form$block <- build$block
   form$callees <- lapply(form$callees, with_arithmetic, build)
   form
 }
@@ -48,13 +49,6 @@ no_such_precision <- function(form, row) {
   why <- NULL
   any_step_value(form$steps, function(node) !is.null(why <<- why %||% no_such_value(node, row)))
   why
-}
-
-# Whether `is` holds of a step.
-any_step <- function(steps, is) {
-  found <- FALSE
-  each_step(steps, function(step) found <<- found || is(step))
-  found
 }
 
 has_tag <- function(shape) !is.null(shape$tag) || any(vapply(shape$parts, has_tag, NA))

@@ -15,6 +15,12 @@ processor_count <- function() {
   if (count > 0) count else NA_integer_
 }
 
+# Of a core's cache of the second level; where the system does not tell, of a small one.
+core_cache_bytes <- function() {
+  found <- read_if_there("/sys/devices/system/cpu/cpu0/cache/index2/size")
+  if (length(found) == 1 && grepl("^[0-9]+K$", found)) 1024 * as.numeric(sub("K", "", found)) else 2^18
+}
+
 memory_bytes <- function() {
   line <- grep("^MemTotal:", read_if_there("/proc/meminfo"), value = TRUE)
   if (length(line)) as.double(gsub("[^0-9]", "", line[[1]])) * 1024 else NA_real_

@@ -3,7 +3,7 @@
 # Lines of a header of its own with all that `sources` (C text) speak of, and what that speaks of in turn.
 needed_header <- function(sources) {
   folder <- system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)
-  texts <- lapply(file.path(folder, c("kernel.h", "complex.h", "text.h", "order.h", "threads.h")), read_text)
+  texts <- lapply(file.path(folder, c("kernel.h", "complex.h", "text.h", "order.h", "threads.h", "sums.h")), usual_lines)
   items <- unlist(lapply(texts, header_items), recursive = FALSE)
   names <- lapply(items, item_names)
   always <- vapply(items, function(item) any(grepl("^#include|R_NO_REMAP", item)), NA)
@@ -15,6 +15,27 @@ needed_header <- function(sources) {
     if (length(more) == length(spoken)) return(unlist(items[needed]))
     spoken <- more
   }
+}
+
+# What holds for kernels in R's own precision, the only ones that are exported.
+usual_lines <- function(path) {
+  lines <- read_text(path)
+  other <- FALSE
+  depth <- 0
+  kept <- vapply(lines, function(line) {
+    starts <- grepl("^#if(n?)def DS_PRECISION", line)
+    if (starts) {
+      other <<- startsWith(line, "#ifdef")
+      depth <<- 1
+      return(FALSE)
+    }
+    if (depth == 0) return(TRUE)
+    depth <<- depth + grepl("^#if", line) - grepl("^#endif", line)
+    turn <- depth == 1 && startsWith(line, "#else")
+    if (turn) other <<- !other
+    !turn && depth > 0 && !other
+  }, NA)
+  gsub(" && !defined(DS_PRECISION)", "", lines[kept], fixed = TRUE)
 }
 
 words_of <- function(text) {

@@ -127,7 +127,7 @@ package_at <- function(path) {
 # Files by their paths in the package: text, or inputs to be recorded.
 exported_files <- function(state, name, package, built, inputs, new) {
   f <- state$original
-  sources <- lapply(built, c_lines_of)
+  sources <- lapply(built, function(one) read_text(one$source))
   header <- needed_header(unlist(sources))
   if (sum(nchar(unlist(sources))) > 1e6) abort_ds("unsupported", "The C has more than a million characters.")
   facts <- exported_facts(state, built)

@@ -255,6 +255,9 @@ build_quickly <- function(optimisation = "-O0") {
 
 build_as_usual <- function() set_flags(programs$usual_flags)
 
+# As in other processes.
+build_as_users_do <- function() utils::assignInNamespace("compile_flags", programs$usual_flags, "deepstride")
+
 set_flags <- function(flags) {
   parsed <- parsed_header(flags(deepstride:::build_options()))
   utils::assignInNamespace("compile_flags", function(build) c(flags(build), paste0("-I", parsed)), "deepstride")

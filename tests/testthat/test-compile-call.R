@@ -1,3 +1,5 @@
+build_as_users_do()
+
 # A function that no cache holds yet.
 fresh_kernel <- function() {
   eval(parse(text = sprintf("function(rain) { s <- 0; for (r in rain) s <- s + r * %d; s }", sample.int(1e6, 1))))
@@ -145,3 +147,5 @@ test_that("relaxed numerics come close, and say what they are", {
   expect_identical(ds_inspect(fast)$numerics, "relaxed")
   expect_output(print(fast), "numerics: relaxed")
 })
+
+build_as_usual()

@@ -1,3 +1,5 @@
+build_as_users_do()
+
 # One cache for all that is built: whose folder it is, and whether a file is what was written.
 
 entry <- function(folder, text = "built") {
@@ -68,3 +70,5 @@ test_that("kernels of both kinds heal a damaged cache, and do without one that c
   file.create(outer) # no folder can be made here
   expect_identical(in_new_session(), right)
 })
+
+build_as_usual()
