@@ -85,7 +85,9 @@
 #'   for `numerics`.
 #' @param threads How many threads may share the turns of a loop (1 to the number of cores; with OpenMP): of the
 #'   outermost loops whose turns need nothing of one another, which can be proved before they start, and which are long
-#'   enough, as their first turns tell. Results are the same bits for any number. In a process that was forked off after
+#'   enough, as their first turns tell. Results are the same bits for any number. With the steps `"accumulate"` or
+#'   `"reassociate"` of numerics also loops in which doubles are added up: in chunks of turns, whose sums are added in
+#'   their order, the same each time. In a process that was forked off after
 #'   threads ran, loops run on one.
 #' @param precision `"single"` keeps doubles, and computes with them, in half the bytes (24 bits of precision, numbers up
 #'   to 3.4e38): what that costs is for [ds_agree()] to find. `sum()` and `mean()` add up in doubles. Results are doubles
@@ -144,7 +146,7 @@ ds_compile <- function(
     )
   }
   state <- new_state(f, kernel, build, whole)
-  state$shared <- if (build$threads > 1) shared_loops(f, kernel)
+  state$shared <- if (build$threads > 1) shared_loops(f, kernel, build$numerics)
   fast <- compiled_function(kernel, state)
   if (!is.null(like)) build_ahead(kernel, state, like)
   fast

@@ -45,7 +45,7 @@ perfect_nest <- function(step) {
   own <- Filter(function(one) one$op == "own", body)
   body <- setdiff(body, own)
   store <- if (length(body) == 1 && body[[1]]$op == "store") body[[1]]
-  if (any(vapply(own, function(one) one$name != store$name, NA))) store <- NULL
+  if (!all(vapply(own, function(one) identical(one$name, store$name), NA))) store <- NULL
   list(loops = loops, store = store, before = own, written = unlist(lapply(store$args[-1], function(place) place$name)))
 }
 

@@ -100,6 +100,11 @@ built_whole <- function(state, inputs) {
       hint = "Compile it without `threads`."
     )
   }
+  if (!is_usual(state$build$precision)) {
+    abort_ds("unsupported", "A kernel in another precision than R's can't be exported.",
+      hint = "Compile it without `precision`."
+    )
+  }
   state$built
 }
 

@@ -9,13 +9,13 @@ order_reasons <- function(fx, loop, relaxed = character(), whole = character()) 
   ))
 }
 
-# Why threads can't share the turns of a loop; empty where they can.
-sharing_reasons <- function(fx, loop) {
+# Why threads can't share the turns of a loop; empty where they can. `relaxed`: steps of numerics that are taken.
+sharing_reasons <- function(fx, loop, relaxed = character()) {
   left <- setdiff(unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, "")), c(shared_calls, loop_heads,
     ""))
   unique(c(
     ending_reason(loop), neighbour_reasons(loop), repeat_reasons(fx, loop),
-    sub(" \\(.*", "", carried_reasons(fx, loop, character(), character())),
+    sub(" \\(.*", "", carried_reasons(fx, loop, relaxed, character())),
     if (any(left %in% drawing_calls)) "random numbers are drawn in order",
     if (length(setdiff(left, drawing_calls))) {
       sprintf("`%s()` is not known to run on several threads", setdiff(left, drawing_calls)[[1]])

@@ -46,6 +46,72 @@ test_that("threads change no bit, whatever the turns meet, and what is rare is s
   expect_identical(forked[[1]], fast(large[[1]][1:300], large[[2]]))
 })
 
+test_that("sums that threads share are the same each time, and only where C may add in another order", {
+  skip_if(parallel::detectCores() < 2)
+  kernels <- list(
+    sum = function(x, m) {
+      s <- 0
+      t <- 5
+      for (i in seq_along(x)) {
+        d <- x[i] - 0.5
+        if (d > 0) s <- s + d * d
+        t <- t - d
+      }
+      c(s, t)
+    },
+    rows = function(x, m) {
+      total <- 0
+      for (i in seq_len(nrow(m))) {
+        row <- 0
+        for (j in seq_len(ncol(m))) row <- row + m[i, j] * x[j]
+        total <- total + sqrt(abs(row))
+      }
+      total
+    }
+  )
+  withr::local_seed(8)
+  large <- list(runif(3e5), matrix(runif(3e5), 1000))
+  odd <- list(replace(large[[1]], c(7, 2e5), c(3, Inf)), large[[2]])
+  for (f in kernels) {
+    expect_error(ds_compile(f, threads = 2, numerics = "mathematics"), class = "ds_error_unsupported")
+    fast <- ds_compile(f, "accumulate", whole = TRUE, threads = 2)
+    for (given in list(large, odd, list(c(0.5, 0.9), matrix(c(1, 2, 3, 4), 2)), list(numeric(), matrix(0, 0, 0)))) {
+      value <- do.call(fast, given)
+      expect_equal(value, do.call(f, given), tolerance = 1e-12)
+      for (again in 1:5) expect_identical(do.call(fast, given), value)
+      alone <- parallel::mclapply(1, function(k) do.call(fast, given))[[1]]
+      expect_identical(alone, value)
+    }
+    expect_true(any(grepl("DS_LAST_CHUNK", ds_inspect(fast, "c"))))
+  }
+  left <- list(
+    function(x) {
+      s <- 0
+      out <- numeric(length(x))
+      for (i in seq_along(x)) {
+        s <- s + x[i]
+        out[i] <- s
+      }
+      out
+    },
+    function(x) {
+      n <- 0L
+      for (i in seq_along(x)) if (x[i] > 0.5) n <- n + 1L
+      n
+    },
+    function(x) {
+      s <- 1
+      for (i in seq_along(x)) s <- s * (1 + x[i] / 1e6)
+      s
+    }
+  )
+  for (f in left) {
+    fast <- ds_compile(f, "accumulate", whole = TRUE, threads = 2)
+    expect_equal(fast(large[[1]]), f(large[[1]]), tolerance = 1e-12)
+    expect_false(any(grepl("DS_BLOCKS", ds_inspect(fast, "c"))))
+  }
+})
+
 test_that("a study with a threaded stage ends, where threads ran in the session before", {
   skip_if(parallel::detectCores() < 2)
   states <- callr::r(function() {

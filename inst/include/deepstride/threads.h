@@ -27,3 +27,10 @@ static inline ds_block ds_next_block(ds_block last, R_xlen_t hi, int threads) {
 
 #define DS_BLOCKS(b, lo, hi, threads) \
   for (ds_block b = ds_first_block(lo, hi); b.from <= (hi); DS_LOOK, b = ds_next_block(b, hi, threads))
+
+/* Sums are added up by chunks of turns that hang on nothing but the loop, so that they are the same for any number of
+ * threads. -1 where there is no turn. */
+#define DS_CHUNK_TURNS 4096
+#define DS_LAST_CHUNK(lo, hi) ((hi) < (lo) ? -1 : ((hi) - (lo)) / DS_CHUNK_TURNS)
+#define DS_CHUNK(lo, hi, c, from, to) const R_xlen_t from = (lo) + (c) * DS_CHUNK_TURNS, \
+  to = (hi) - from < DS_CHUNK_TURNS ? (hi) : from + DS_CHUNK_TURNS - 1
