@@ -51,7 +51,8 @@ study_file <- function(lines, folder = tempfile("study")) {
 
 simple_study_lines <- function(second = "function(depth) sum(depth)") {
   c(
-    "ds_study('Total depth', function(n) list(depth = as.double(seq_len(n))), sizes = c(10, 50)) |>",
+    "ds_study('Total depth', function(n) list(depth = as.double(seq_len(n))), sizes = c(10, 50),",
+    "  cases = ds_cases(only = 'reversed')) |>",
     "  ds_stage('loop', function(depth) { s <- 0; for (d in depth) s <- s + d; s }) |>",
     paste0("  ds_stage('second', ", second, ")")
   )

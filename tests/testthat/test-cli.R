@@ -77,7 +77,7 @@ test_that("every verb has help, and help is no error", {
 
 test_that("Ctrl-C keeps what was measured, says so, and is exit status 130", {
   file <- study_file(c(
-    "ds_study('Slow', function(n) list(depth = as.double(seq_len(n))), sizes = c(10, 50, 60)) |>",
+    "ds_study('Slow', function(n) list(depth = as.double(seq_len(n))), sizes = c(10, 50, 60), cases = FALSE) |>",
     "  ds_stage('loop', function(depth) { if (length(depth) > 10) Sys.sleep(0.3); sum(depth) })"
   ))
   out <- tempfile("out")
