@@ -95,7 +95,7 @@ flow <- function(x) {
   out
 }
 x <- stats::runif(1e7)
-double <- ds_compile(flow, whole = TRUE)
+doubled <- ds_compile(flow, whole = TRUE)
 single <- ds_compile(flow, precision = "single")
-stopifnot(max(abs(double(x) - single(x))) < 1e-4)
-cat(sprintf("precision single     %.2f times as fast as double\n", paired(function() double(x), function() single(x))))
+stopifnot(max(abs(doubled(x) - single(x))) < 1e-4)
+cat(sprintf("precision single     %.2f times as fast as double\n", paired(function() doubled(x), function() single(x))))
