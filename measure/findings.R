@@ -1,14 +1,13 @@
 # Of: R/advise- R/rewrite- R/syntax-
 # What advice says of the loops of packages that nobody wrote for it, read one by one: measure/findings/judged.csv
 # holds for each finding whether it is right and worth doing. Prints the share, and what has no judgement (any more);
-# writes the table. Arguments: a folder where the packages named in that file are installed, and the file to write
-# (docs/advice-findings.md).
+# writes the table. Arguments: a folder where the packages named in that file are installed (by default they are looked
+# for where R does), and the file to write (docs/advice-findings.md).
 library(deepstride)
 given <- commandArgs(TRUE)
-if (length(given) == 0) stop("Name the folder where the packages are installed.")
 out <- if (length(given) > 1) given[[2]] else file.path("docs", "advice-findings.md")
 judged <- utils::read.csv(file.path("measure", "findings", "judged.csv"), colClasses = "character")
-.libPaths(c(given[[1]], .libPaths()))
+if (length(given)) .libPaths(c(given[[1]], .libPaths()))
 
 has_loop <- function(f) any(c("for", "while", "repeat") %in% all.names(body(f)))
 
