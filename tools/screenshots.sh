@@ -54,6 +54,27 @@ smooth <- function(depth, keep) {
 }
 SCRIPT
 
+cat >"$work/errors.R" <<'SCRIPT'
+library(deepstride)
+store <- function(rain, keep) {
+  held <- total <- 0
+  for (r in rain) {
+    held <- keep * held + r
+    total <- total + held
+  }
+  total
+}
+errors <- ds_study("What rounding costs",
+  inputs = function(n) list(rain = rgamma(n, 0.4, 0.1), keep = 0.85), sizes = c(100, 1e3, 1e4, 1e5, 1e6)
+) |>
+  ds_stage("loop", store) |>
+  ds_stage("relaxed", ds_compile(store, "relaxed")) |>
+  ds_stage("compensated", ds_compile(store, sums = "compensated")) |>
+  ds_stage("single", ds_compile(store, precision = "single")) |>
+  ds_agree(cases = FALSE)
+ggplot2::ggsave(commandArgs(TRUE), ggplot2::autoplot(errors, "errors"), width = 8.5, height = 5.3, dpi = 150)
+SCRIPT
+
 cat >"$work/inspect.R" <<'SCRIPT'
 source("floods.R", keep.source = TRUE)
 fast <- deepstride::ds_compile(floods)
@@ -115,6 +136,7 @@ terminal compare "history --history runs.sqlite --add demo-output/result.json --
   "history --history runs.sqlite --add later/result.json --note later" \
   "compare 1 2 --history runs.sqlite --fail-if-slower 50%"
 
+Rscript "$work/errors.R" "$shots/figure-errors.png"
 for kind in time speedup growth overview; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
 cp "$work/climb/climb.png" "$shots/figure-climb.png"
 cp "$work/profile/profile.png" "$shots/figure-profile.png"
