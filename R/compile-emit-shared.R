@@ -24,12 +24,33 @@ is_shared <- function(em, step) {
   }, NA))
 }
 
-# What only one thread may do: leave the kernel, make objects, look for interrupts.
-alone_only <- paste0(
-  "goto |return|DS_NEED|DS_AT\\(|DS_PUT\\(|DS_THERE|DS_TURN\\(|DS_FALLBACK|REPROTECT|DS_NEW|DS_TAKE|DS_ASK|DS_OWN|",
-  "DS_HOLD|DS_SHARE|DS_SPARE|Rf_|scratch|_rand|DS_NO_ROOM|DS_ENDS|DS_SCAN|DS_RANGE|DS_SEQ|DS_EACH|DS_RECURSE|",
-  "DS_PUT_|DS_LIST|give_up|f_[A-Za-z0-9_]+\\(|DS_LOOK|DS_COUNT|past_end|break;"
-)
+# Does C do what one thread alone may do: leave the kernel, make objects, look for interrupts, go out of the loop?
+runs_alone <- function(lines) {
+  code <- lines[!grepl("^ *//", lines)]
+  any(grepl("goto |return|break;|Rf_|scratch|_rand|give_up|past_end|f_[A-Za-z0-9_]+\\(", code)) ||
+    any(unlist(regmatches(code, gregexpr("[A-Za-z_][A-Za-z0-9_]*", code))) %in% alone_macros())
+}
+
+# Names of the macros of our headers that do so, whatever they go by.
+alone_macros <- function() {
+  if (is.null(shared_state$macros)) {
+    files <- list.files(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE), full.names = TRUE)
+    text <- gsub("\\\\\n", " ", paste(unlist(lapply(files, read_text)), collapse = "\n"))
+    found <- regmatches(text, gregexpr("(?m)^#define +[A-Za-z_].*$", text, perl = TRUE))[[1]]
+    names <- sub("^#define +([A-Za-z0-9_]+).*", "\\1", found)
+    words <- regmatches(found, gregexpr("[A-Za-z_][A-Za-z0-9_]*", found))
+    alone <- names[grepl("goto |\\breturn\\b|Rf_|PROTECT|ds_interrupts|R_alloc|VECTOR_ELT", found)]
+    repeat {
+      more <- names[vapply(words, function(own) any(own[-(1:2)] %in% alone), NA)]
+      if (all(more %in% alone)) break
+      alone <- union(alone, more)
+    }
+    shared_state$macros <- alone
+  }
+  shared_state$macros
+}
+
+shared_state <- new.env()
 
 # The loop in blocks, each on one thread or on all; NULL where a turn does what one thread alone may do. A loop that
 # others' sums go through is shared by chunks of turns, the same for any number of threads.
@@ -38,7 +59,7 @@ shared_turns <- function(em, body, lines, variable, id) {
   lines <- gsub("DS_FOR_UP\\((\\w+), (\\w+), (\\w+), \\w+\\)", "for (R_xlen_t \\1 = \\2; \\1 <= \\3; ++\\1)", lines)
   lines <- gsub("DS_FOR_DOWN\\((\\w+), (\\w+), (\\w+), \\w+\\)", "for (R_xlen_t \\1 = \\2; \\1 >= \\3; --\\1)", lines)
   sums <- shared_sums(em, body)
-  if (any(grepl(alone_only, lines)) || is.null(sums)) return(NULL)
+  if (runs_alone(lines) || is.null(sums)) return(NULL)
   own <- setdiff(Filter(function(name) is_scalar(em$form, name), names_written(body)), c(sums, em$form$counters))
   own <- c(unlist(em$names[own]), paste0(unlist(em$names[intersect(own, em$form$compensated)]), "_lost", recycle0 = TRUE))
   if (length(sums) == 0) return(in_turns(em, lines, own, variable, id))

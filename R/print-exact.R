@@ -19,6 +19,12 @@ check_digits <- function(digits) {
 }
 
 #' @export
+as.data.frame.ds_exact <- function(x, ...) as.data.frame(nearest_doubles(x), ...)
+
+#' @export
+summary.ds_exact <- function(object, ...) summary(nearest_doubles(object), ...)
+
+#' @export
 as.double.ds_exact <- function(x, ...) as.double(unclass(x))
 
 #' @export

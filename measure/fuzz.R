@@ -1,11 +1,12 @@
 # Of: R/compile- R/syntax- src/dispatch inst/include
 # Random programs in R and compiled, called several times each: values, warnings, errors and
 # random states that differ. Prints every mismatch, and fails where there is one or where a
-# process dies. Of six sources:
+# process dies. Of seven sources:
 #   grammar   the language of kernels, drawn at random
 #   mutants   kernels of everyday kinds, changed at random, on values that matter
 #   nests     nests of loops whose places and sums are proved before they start, on awkward integers
 #   names     loops over what has names, which come out of them by whatever way, or do not
+#   threads   of the first and the third, on two threads where their loops allow it
 #   parts     the first two, with every loop a part by itself among statements that only R can run
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
@@ -14,14 +15,16 @@
 # `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan preloaded).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,parts,bodies"
+sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,parts,threads,bodies"
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
   library(deepstride)
   if (optimisation != "sanitize") deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
   for (helper in helpers) sys.source(helper, environment())
+  # however short, turns are shared where threads are asked for
   wanted <- if (optimisation == "sanitize") c("-O1", "-g", "-fsanitize=address,undefined") else optimisation
+  wanted <- c(wanted, "-DDS_WORTH=-1")
   programs$scale <- if (optimisation == "sanitize") 6 else 1
   build_quickly(wanted)
   Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
@@ -33,8 +36,13 @@ run_share <- function(seeds, helpers, sources, optimisation) {
     on.exit(programs$parts <- FALSE)
     if (seed %% 4 < 2) program_mismatch(seed) else mutant_mismatch(seed)
   }
+  on_threads <- function(seed) {
+    programs$threads <- 2
+    on.exit(programs$threads <- 1)
+    if (seed %% 2 == 0) nest_mismatch(seed) else program_mismatch(seed)
+  }
   tried <- list(
-    parts = in_parts, grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
+    parts = in_parts, threads = on_threads, grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
     names = named_mismatch,
     bodies = function(seed) body_mismatch(cut, seed)
   )

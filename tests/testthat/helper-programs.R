@@ -285,12 +285,21 @@ programs$refused <- programs$fallbacks <- programs$calls <- programs$unasked <- 
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
 programs$parts <- FALSE
+programs$threads <- 1
+programs$shared <- 0 # programs with a loop that threads share
 
 # As a whole; or with a statement that only R can run, so that each loop is a part by itself.
 program_compiled <- function(f) {
+  if (programs$threads > 1) return(threaded_program(f))
   if (!programs$parts) return(ds_compile(f, whole = TRUE))
   body(f) <- call("{", quote(nchar(paste("left", "to R"))), body(f))
   suppressMessages(ds_compile(f))
+}
+
+threaded_program <- function(f) {
+  fast <- tryCatch(ds_compile(f, whole = TRUE, threads = programs$threads), ds_error_unsupported = function(e) NULL)
+  programs$shared <- programs$shared + !is.null(fast)
+  if (is.null(fast)) ds_compile(f, whole = TRUE) else fast
 }
 
 # NULL, or what differs between a program in R and compiled.

@@ -5,6 +5,11 @@
 extern int R_isForkedChild; /* R's own note of it */
 typedef struct { R_xlen_t from, to; int alone; double start; } ds_block;
 
+/* Seconds of work that are worth sharing. */
+#ifndef DS_WORTH
+#define DS_WORTH 2e-4
+#endif
+
 static inline double ds_now(void) {
   struct timespec t;
   clock_gettime(CLOCK_MONOTONIC, &t);
@@ -19,7 +24,7 @@ static inline ds_block ds_first_block(R_xlen_t lo, R_xlen_t hi) {
 static inline ds_block ds_next_block(ds_block last, R_xlen_t hi, int threads) {
   const double now = ds_now(), turn = (now - last.start) / (double) (last.to - last.from + 1);
   const R_xlen_t left = hi - last.to;
-  const int alone = left * turn * (last.alone ? 1 : threads) < 2e-4 || left < threads || R_isForkedChild;
+  const int alone = left * turn * (last.alone ? 1 : threads) < DS_WORTH || left < threads || R_isForkedChild;
   const double many = turn > 0 ? 0.02 / turn * (last.alone && !alone ? threads : 1) : (double) left;
   const R_xlen_t size = many < threads ? threads : many < (double) left ? (R_xlen_t) many : left;
   return (ds_block) {last.to + 1, size < left ? last.to + size : hi, alone, now};
