@@ -32,8 +32,8 @@ turned_nest <- function(form, step) {
   )
 }
 
-# list(loops, store, before, written): from a loop inwards, as long as nothing but the next one stands in it; `before` gives
-# the vector that is assigned an object of its own, `written` are the counters that say which element is.
+# list(loops, store, before, written): from a loop inwards, as long as nothing but the next one stands in it; `before`
+# gives the vector that is assigned an object of its own, `written` are the counters that say which element is.
 perfect_nest <- function(step) {
   loops <- list()
   repeat {

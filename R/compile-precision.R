@@ -1,7 +1,7 @@
 # Kernels in another precision than R's: what C is told, what has no form there, and how numbers come in and go out.
 
-# `flags` and `libraries` are the C compiler's; `header` is what it must have; `mathematics` the functions of R's library
-# that exist (NULL: all, in double precision where C has no other).
+# `flags` and `libraries` are the C compiler's; `mathematics` the functions of R's library that exist (NULL: all, in
+# double precision where C has no other).
 precision_table <- list(
   double = list(flags = character(), libraries = character(), words = "double precision"),
   single = list(

@@ -25,8 +25,8 @@ sum_in <- function(em, each) {
   list(row$start, each(sprintf(row$add, "@")), row$total)
 }
 
-# Variables of single doubles that a step adds to themselves: with `sums = "compensated"` what is lost in adding stands in
-# a second variable beside them.
+# Variables of single doubles that a step adds to themselves: with `sums = "compensated"` what is lost in adding stands
+# in a second variable beside them.
 pass_compensated <- function(form) {
   form$compensated <- character()
   if (!identical(form$sums, "compensated")) return(form)

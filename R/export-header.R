@@ -3,7 +3,8 @@
 # Lines of a header of its own with all that `sources` (C text) speak of, and what that speaks of in turn.
 needed_header <- function(sources) {
   folder <- system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)
-  texts <- lapply(file.path(folder, c("kernel.h", "complex.h", "text.h", "order.h", "threads.h", "sums.h")), usual_lines)
+  files <- paste0(c("kernel", "complex", "text", "order", "threads", "sums"), ".h")
+  texts <- lapply(file.path(folder, files), usual_lines)
   items <- unlist(lapply(texts, header_items), recursive = FALSE)
   names <- lapply(items, item_names)
   always <- vapply(items, function(item) any(grepl("^#include|R_NO_REMAP", item)), NA)

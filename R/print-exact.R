@@ -56,7 +56,8 @@ decimal_digits <- function(value, rest, digits) {
   if (!is.finite(value) || value == 0) return(format(value))
   top <- decimal_exponent(value) + 1L
   size <- digits + 12L # digits that are added up, from that of 10^top down
-  total <- with_carries(digits_below(abs(value), top, size) + sign(value) * sign(rest) * digits_below(abs(rest), top, size))
+  below <- sign(value) * sign(rest) * digits_below(abs(rest), top, size)
+  total <- with_carries(digits_below(abs(value), top, size) + below)
   rounded <- which(total > 0)[[1]] + digits
   total[[rounded]] <- total[[rounded]] + 5
   total <- with_carries(total)

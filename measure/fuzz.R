@@ -42,7 +42,8 @@ run_share <- function(seeds, helpers, sources, optimisation) {
     if (seed %% 2 == 0) nest_mismatch(seed) else program_mismatch(seed)
   }
   tried <- list(
-    parts = in_parts, threads = on_threads, grammar = program_mismatch, mutants = mutant_mismatch, nests = nest_mismatch,
+    parts = in_parts, threads = on_threads, grammar = program_mismatch, mutants = mutant_mismatch,
+    nests = nest_mismatch,
     names = named_mismatch,
     bodies = function(seed) body_mismatch(cut, seed)
   )

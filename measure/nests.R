@@ -3,7 +3,7 @@
 # for three) and 4,000 by 4,000 lie beyond the caches.
 #   order     time of the nest as it stands in the code over the time in the order that the compiler chooses
 #   blocks    time without blocks over the time in blocks of `block = TRUE`
-#   product   time of R's `%*%` (the BLAS that is installed) over that of three loops in blocks, on one thread and on two
+#   product   time of R's `%*%` (the BLAS that is installed) over that of three loops in blocks, on one thread and two
 #   precision time in double precision over the time in single, of a loop over 10^7 elements
 library(deepstride)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))

@@ -263,7 +263,8 @@ set_flags <- function(flags) {
   utils::assignInNamespace("compile_flags", function(build) c(flags(build), paste0("-I", parsed)), "deepstride")
 }
 
-# A folder with the header in the form in which the C compiler keeps what it has read; with other flags it reads it anew.
+# A folder with the header in the form in which the C compiler keeps what it has read; with other flags it reads it
+# anew.
 parsed_header <- function(flags) {
   folder <- file.path(tempdir(), rlang::hash(flags))
   if (dir.exists(folder)) return(folder)

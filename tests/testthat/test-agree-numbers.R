@@ -65,7 +65,8 @@ test_that("rewritings that round better than the reference agree, and what is a 
   for (pair in honest) {
     stage <- pair[[2]]
     if (is.primitive(stage)) stage <- eval(bquote(function(x) .(stage)(x)))
-    expect_identical(found_in(pair[[1]], stage, pair[[3]], 20)$cases, character(), label = deparse(body(pair[[1]]))[[1]])
+    found <- found_in(pair[[1]], stage, pair[[3]], 20)
+    expect_identical(found$cases, character(), label = deparse(body(pair[[1]]))[[1]])
   }
   broken <- found_in(function(x) prod(x)^(1 / length(x)), function(x) exp(mean(log(x))), function(n) {
     list(x = stats::runif(n, 1, 2)) # a product that overflows at large sizes, and vanishes on tiny numbers
@@ -166,7 +167,10 @@ test_that("lists, data frames, text and missing values among the arguments get c
     function(d, p, kind) if (nrow(d)) reference(d, p, kind) else NULL
   )
   expect_identical(found_in(reference, function(d, p, kind) reference(d, p, kind), inputs)$cases, character())
-  for (stage in wrong) expect_gt(length(found_in(reference, stage, inputs, 20)$cases), 0, label = deparse(body(stage))[[1]])
+  for (stage in wrong) {
+    found <- found_in(reference, stage, inputs, 20)
+    expect_gt(length(found$cases), 0, label = deparse(body(stage))[[1]])
+  }
   groups <- function(n) list(x = stats::rnorm(n), g = sample(5L, n, TRUE))
   plain <- function(x, g) {
     out <- numeric(5)

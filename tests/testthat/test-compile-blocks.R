@@ -10,7 +10,8 @@ nests <- list(
   },
   turned = function(a, b) {
     out <- matrix(0, ncol(a), nrow(a))
-    for (i in seq_len(ncol(a))) for (j in 1:nrow(a)) out[i, j] <- a[j, i] - i / 3
+    n <- nrow(a)
+    for (i in seq_len(ncol(a))) for (j in 1:n) out[i, j] <- a[j, i] - i / 3
     out
   },
   by_rows = function(a, b) {
@@ -20,7 +21,9 @@ nests <- list(
   },
   against = function(a, b) { # sums of the rows of one, in the order of its columns
     out <- numeric(nrow(a))
-    for (i in 1:nrow(a)) for (k in 1:ncol(a)) out[i] <- out[i] + a[i, k] * b[k, 1L]
+    n <- nrow(a)
+    m <- ncol(a)
+    for (i in 1:n) for (k in 1:m) out[i] <- out[i] + a[i, k] * b[k, 1L]
     out
   },
   deep = function(a, b) {
@@ -35,7 +38,8 @@ test_that("loops in another order and in blocks, on threads too, give R's bits, 
   made <- function(n, m) matrix(stats::rnorm(n * m), n)
   odd <- replace(made(5, 4), c(2, 7, 11), c(NA, NaN, Inf))
   given <- list(
-    list(made(5, 4), made(4, 6)), list(odd, made(4, 3)), list(made(2, 3), matrix(0, 3, 0)), list(matrix(0, 0, 3), made(3, 2)),
+    list(made(5, 4), made(4, 6)), list(odd, made(4, 3)), list(made(2, 3), matrix(0, 3, 0)),
+    list(matrix(0, 0, 3), made(3, 2)),
     list(made(4, 7), made(3, 2)), list(matrix(0, 2, 0), made(2, 2)), list(made(70, 33), made(33, 40))
   )
   for (name in names(nests)) {
@@ -64,7 +68,7 @@ test_that("the listing says in which order loops run, and what can't run so is l
       a
     },
     function(a, b) {
-      for (i in 1:nrow(a)) for (j in 1:ncol(a)) a[i, 1] <- a[i, 1] + b[i, j] * a[i, 2]
+      for (i in 1:3) for (j in 1:3) a[i, 1] <- a[i, 1] + b[i, j] * a[i, 2]
       a
     },
     function(a, b) {

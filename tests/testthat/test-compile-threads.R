@@ -129,7 +129,8 @@ test_that("a study with a threaded stage ends, where threads ran in the session 
     }
     two <- ds_compile(f, whole = TRUE, threads = 2)
     two(stats::rnorm(3e6))
-    study <- ds_stage(ds_stage(ds_study("t", function(n) list(x = stats::rnorm(n)), sizes = 1e5), "loop", f), "two", two)
+    study <- ds_study("t", function(n) list(x = stats::rnorm(n)), sizes = 1e5)
+    study <- ds_stage(ds_stage(study, "loop", f), "two", two)
     as.data.frame(ds_agree(study, cases = list()))$verdict
   }, timeout = 60)
   expect_identical(unique(states), "identical")
