@@ -24,8 +24,6 @@
 
 #ifdef DS_UNIX
 
-extern "C" int R_isForkedChild;  // R's own note of a forked copy
-
 namespace {
 
 double seconds_now() {
@@ -125,7 +123,7 @@ Rcpp::List fork_process(std::string said) {
     Rcpp::stop("the system has no room for another process");
   }
   if (pid == 0) {
-    R_isForkedChild = 1;  // threads that the parent ran are not here: kernels run on one
+  setenv("DEEPSTRIDE_COPY", "1", 1);  // threads.h looks for it: no threads of the session are here
     settle_copy(said.c_str(), parent);
   }
   close(ends[pid == 0 ? 0 : 1]);

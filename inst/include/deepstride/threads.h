@@ -1,6 +1,7 @@
 /* Turns that threads share, in blocks of about a fiftieth of a second, between which interrupts are looked for. The
  * first turns run on one thread: they tell whether the rest is worth sharing. In a process that was forked off one
  * where threads ran, none are there: what is left runs on one. */
+#include <stdlib.h>
 #include <time.h>
 extern int R_isForkedChild; /* R's own note of it */
 typedef struct { R_xlen_t from, to; int alone; double start; } ds_block;
@@ -24,7 +25,7 @@ static inline ds_block ds_first_block(R_xlen_t lo, R_xlen_t hi) {
 static inline ds_block ds_next_block(ds_block last, R_xlen_t hi, int threads) {
   const double now = ds_now(), turn = (now - last.start) / (double) (last.to - last.from + 1);
   const R_xlen_t left = hi - last.to;
-  const int alone = left * turn * (last.alone ? 1 : threads) < DS_WORTH || left < threads || R_isForkedChild;
+  const int alone = left * turn * (last.alone ? 1 : threads) < DS_WORTH || left < threads || R_isForkedChild || getenv("DEEPSTRIDE_COPY");
   const double many = turn > 0 ? 0.02 / turn * (last.alone && !alone ? threads : 1) : (double) left;
   const R_xlen_t size = many < threads ? threads : many < (double) left ? (R_xlen_t) many : left;
   return (ds_block) {last.to + 1, size < left ? last.to + size : hi, alone, now};
