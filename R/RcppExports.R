@@ -49,6 +49,10 @@ load_kernel <- function(path) {
     .Call(`_deepstride_load_kernel`, path)
 }
 
+session_threads <- function() {
+    .Call(`_deepstride_session_threads`)
+}
+
 fork_process <- function(said) {
     .Call(`_deepstride_fork_process`, said)
 }

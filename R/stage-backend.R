@@ -49,8 +49,17 @@ evaluations_of <- function(verb, given) {
 
 # No session can be sure of a kernel: stages never run in this one.
 new_backend <- function(study, isolate, memory = Inf, input_limit = least_input_limit) {
-  if (isolate == "stage" || !can_fork()) return(worker_backend(study, names(study$stages), memory, input_limit))
+  if (isolate == "stage" || !can_fork() || lacks_threads(study)) return(worker_backend(study, names(study$stages), memory, input_limit))
   forked_backend(study, memory, input_limit)
+}
+
+# A copy has none of the threads that this session ran, and can't start them again: stages that run on several get
+# processes of their own then.
+lacks_threads <- function(study) {
+  several <- vapply(study$stages, function(stage) {
+    max(stage$threads, attr(stage$kernel, "ds_compiled")$build$threads) > 1
+  }, NA)
+  any(several) && session_threads() > 1
 }
 
 # What making the arguments may take, in seconds; a plan that lets evaluations run on lets these, too.

@@ -134,6 +134,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// session_threads
+int session_threads();
+RcppExport SEXP _deepstride_session_threads() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(session_threads());
+    return rcpp_result_gen;
+END_RCPP
+}
 // fork_process
 Rcpp::List fork_process(std::string said);
 RcppExport SEXP _deepstride_fork_process(SEXP saidSEXP) {
@@ -419,6 +428,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_kinds_of_variables", (DL_FUNC) &_deepstride_kinds_of_variables, 2},
     {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 1},
     {"_deepstride_load_kernel", (DL_FUNC) &_deepstride_load_kernel, 1},
+    {"_deepstride_session_threads", (DL_FUNC) &_deepstride_session_threads, 0},
     {"_deepstride_fork_process", (DL_FUNC) &_deepstride_fork_process, 1},
     {"_deepstride_send_message", (DL_FUNC) &_deepstride_send_message, 2},
     {"_deepstride_receive_message", (DL_FUNC) &_deepstride_receive_message, 4},

@@ -8,6 +8,7 @@
 
 #if defined(__linux__) || defined(__APPLE__)
 #include <cerrno>
+#include <dirent.h>
 #include <fcntl.h>
 #include <poll.h>
 #include <signal.h>
@@ -107,6 +108,21 @@ struct Receiver {
 
 #endif
 
+// How many threads this process has; 2 where the system does not tell.
+// [[Rcpp::export(rng = false)]]
+int session_threads() {
+#ifdef __linux__
+  DIR* tasks = opendir("/proc/self/task");
+  if (tasks == NULL) return 2;
+  int count = 0;
+  while (const dirent* one = readdir(tasks)) count += one->d_name[0] != '.';
+  closedir(tasks);
+  return count;
+#else
+  return 2;
+#endif
+}
+
 // list(copy, pid, socket): `copy` is TRUE in the process that this call makes.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List fork_process(std::string said) {
@@ -116,6 +132,7 @@ Rcpp::List fork_process(std::string said) {
   for (int end : ends) fcntl(end, F_SETFD, FD_CLOEXEC);
   fflush(NULL);
   const pid_t parent = getpid();
+  const bool threaded = session_threads() > 1;
   const pid_t pid = fork();
   if (pid < 0) {
     close(ends[0]);
@@ -123,7 +140,7 @@ Rcpp::List fork_process(std::string said) {
     Rcpp::stop("the system has no room for another process");
   }
   if (pid == 0) {
-  setenv("DEEPSTRIDE_COPY", "1", 1);  // threads.h looks for it: no threads of the session are here
+    if (threaded) setenv("DEEPSTRIDE_COPY", "1", 1);  // threads.h looks for it: what the session ran is not here
     settle_copy(said.c_str(), parent);
   }
   close(ends[pid == 0 ? 0 : 1]);
