@@ -75,7 +75,7 @@ figure_errors <- function(agreement, unit) {
     stage_points(shown) +
     label_layer(labels) +
     stage_scales(stages) +
-    size_scale(sort(unique(shown$size)), unit) +
+    size_scale(sort(unique(shown$size)), unit, label_room(shown$stage)) +
     ggplot2::scale_y_continuous(
       name = "Largest error (ULP)", trans = error_scale(),
       limits = c(0, max(4, shown$max_ulp, labels$at)),

@@ -21,7 +21,7 @@ figure_speedup <- function(timings, unit) {
     stage_points(others) +
     label_layer(line_labels(others, "speedup", label_gap(c(others$speedup, 1), nlevels(others$stage)))) +
     stage_scales(stages) +
-    size_scale(sort(unique(others$size)), unit) +
+    size_scale(sort(unique(others$size)), unit, label_room(others$stage)) +
     ggplot2::scale_y_log10(
       name = sprintf("Speedup over %s (ratio of times)", reference),
       breaks = speedup_breaks, labels = ratio_labels

@@ -72,6 +72,9 @@ line_labels <- function(table, y, gap) {
 }
 
 # `room`: the share of the width that is kept for labels.
+# Room for names right of the last points, as a share of the width.
+label_room <- function(stages) max(0.16, 0.02 * max(nchar(short_name(as.character(stages)))))
+
 size_scale <- function(sizes, unit, room = 0.16) {
   decades <- sizes[abs(log10(sizes) - round(log10(sizes))) < 1e-9]
   shown <- if (length(decades) >= 2) decades else sizes

@@ -23,7 +23,7 @@ figure_time <- function(timings, unit) {
     stage_points(shown) +
     label_layer(labels) +
     stage_scales(levels(shown$stage)) +
-    size_scale(sort(unique(shown$size)), unit) +
+    size_scale(sort(unique(shown$size)), unit, label_room(shown$stage)) +
     ggplot2::scale_y_log10(
       name = "Time per evaluation", breaks = power_breaks(range(shown$median)),
       labels = axis_seconds
