@@ -61,7 +61,8 @@ shared_turns <- function(em, body, lines, variable, id) {
   sums <- shared_sums(em, body)
   if (runs_alone(lines) || is.null(sums)) return(NULL)
   own <- setdiff(Filter(function(name) is_scalar(em$form, name), names_written(body)), c(sums, em$form$counters))
-  own <- c(unlist(em$names[own]), paste0(unlist(em$names[intersect(own, em$form$compensated)]), "_lost", recycle0 = TRUE))
+  lost <- unlist(em$names[intersect(own, em$form$compensated)])
+  own <- c(unlist(em$names[own]), paste0(lost, "_lost", recycle0 = TRUE))
   if (length(sums) == 0) return(in_turns(em, lines, own, variable, id))
   in_chunks(em, lines, own, unlist(em$names[sums]), variable, id)
 }
@@ -122,7 +123,8 @@ in_chunks <- function(em, lines, own, sums, variable, id) {
     )), "}"
   )
   c(
-    sprintf("const R_xlen_t last%1$s = DS_LAST_CHUNK(lo%1$s, hi%1$s);", id), sprintf("const void *const top%s = vmaxget();", id),
+    sprintf("const R_xlen_t last%1$s = DS_LAST_CHUNK(lo%1$s, hi%1$s);", id),
+    sprintf("const void *const top%s = vmaxget();", id),
     sprintf("double *const %s = (double *) R_alloc(last%s + 1, sizeof(double));", parts, id),
     sprintf("DS_BLOCKS(block%1$s, 0, last%1$s, %2$d) {", id, em$form$threads),
     indent(on_threads(em, id, own, raised_flags(lines), turns)), "}",

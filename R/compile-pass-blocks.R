@@ -1,9 +1,9 @@
-# Loops in another order, and in blocks: nests of `for` around one assignment to an element that each turn has to itself,
-# or that turns of one loop alone add to, in their order whatever the order of the others. So every element comes of the
-# same operations in the same order.
+# Loops in another order, and in blocks: nests of `for` around one assignment to an element that each turn has to
+# itself, or that turns of one loop alone add to, in their order whatever the order of the others. So every element
+# comes of the same operations in the same order.
 
-# Marks the outermost loop of such nests with `blocks`: the loops in the order in which they are to run, the block of each
-# (NA: none), and the body with all places taken to be inside, which a test before the nest proves.
+# Marks the outermost loop of such nests with `turned`: the loops in the order in which they are to run, the block of
+# each (NA: none), and the body with all places taken to be inside, which a test before the nest proves.
 pass_blocks <- function(form) {
   form$steps <- turned_steps(form, form$steps)
   form
@@ -23,7 +23,8 @@ turned_nest <- function(form, step) {
   names <- vapply(nest$loops, function(loop) loop$name, "")
   if (length(names) < 2 || !can_be_turned(form, nest, names)) return(NULL)
   order <- names[order(-vapply(names, strides_of, 0, places = places_of(nest)))]
-  sizes <- block_sizes(form$block, sub(":.*", "", order), strides_of(order[[length(order)]], places_of(nest)) == 0)
+  smooth <- strides_of(order[[length(order)]], places_of(nest)) == 0
+  sizes <- block_sizes(form$block, sub(":.*", "", order), smooth)
   if (identical(order, names) && all(is.na(sizes))) return(NULL)
   inner <- list(op = "for", name = order[[length(order)]], blocks = list(body = list(proved_store(nest$store))))
   list(

@@ -49,7 +49,8 @@ evaluations_of <- function(verb, given) {
 
 # No session can be sure of a kernel: stages never run in this one.
 new_backend <- function(study, isolate, memory = Inf, input_limit = least_input_limit) {
-  if (isolate == "stage" || !can_fork() || lacks_threads(study)) return(worker_backend(study, names(study$stages), memory, input_limit))
+  apart <- isolate == "stage" || !can_fork() || lacks_threads(study)
+  if (apart) return(worker_backend(study, names(study$stages), memory, input_limit))
   forked_backend(study, memory, input_limit)
 }
 
