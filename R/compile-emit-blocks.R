@@ -44,8 +44,12 @@ turned_loops <- function(em, step, ids) {
   high <- ifelse(blocked, sprintf("%s_to", names), paste0("hi", ids))
   last <- length(names)
   lines <- innermost_turns(em, step, names[[last]], low[[last]], high[[last]], turned$own[[last]])
-  for (i in rev(seq_len(last - 1))) lines <- one_turned(em, step, names[[i]], low[[i]], high[[i]], lines, ids[[i]], i)
-  for (i in rev(which(blocked))) lines <- one_block(em, step, names[[i]], ids[[i]], turned$sizes[[i]], lines, i, fresh(em))
+  for (i in rev(seq_len(last - 1))) {
+    lines <- one_turned(em, step, names[[i]], low[[i]], high[[i]], lines, ids[[i]], i)
+  }
+  for (i in rev(which(blocked))) {
+    lines <- one_block(em, step, names[[i]], ids[[i]], turned$sizes[[i]], lines, i, fresh(em))
+  }
   lines
 }
 

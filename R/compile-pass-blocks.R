@@ -28,7 +28,8 @@ turned_nest <- function(form, step) {
   if (identical(order, names) && all(is.na(sizes))) return(NULL)
   inner <- list(op = "for", name = order[[length(order)]], blocks = list(body = list(proved_store(nest$store))))
   list(
-    before = nest$before, loops = stats::setNames(nest$loops, names)[order], sizes = as.integer(sizes), own = order %in% nest$written,
+    before = nest$before, loops = stats::setNames(nest$loops, names)[order], sizes = as.integer(sizes),
+    own = order %in% nest$written,
     inner = hoist_elements(list(form = form, written = nest$store$name), inner)
   )
 }
