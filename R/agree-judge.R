@@ -97,7 +97,9 @@ judge <- function(checking, name, point, expected, given) {
   changed <- given$conduct$changed
   remarks <- c(
     if (length(changed)) list(new_remark("changes", arguments = changed)),
-    if (!is.null(point$truth) && point$own && verdict != "identical") list(exact_remark(point, expected$value, given$value, checking$reference)),
+    if (!is.null(point$truth) && point$own && verdict != "identical") {
+      list(exact_remark(point, expected$value, given$value, checking$reference))
+    },
     verdict_remarks(checking, point, expected$value, given$value, found, verdict)
   )
   list(verdict = if (length(changed)) "differs" else verdict, remarks = remarks, found = found)

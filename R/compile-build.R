@@ -9,7 +9,8 @@ compile_flags <- function(build) {
     "-std=gnu11", build$optimise, "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
     "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
     if (!"contract" %in% build$numerics) c("-ffp-contract=off", without_fusion()),
-    unique(unlist(numerics_steps[build$numerics])), precision_table[[build$precision]]$flags, if (build$threads > 1) "-fopenmp", "-w"
+    unique(unlist(numerics_steps[build$numerics])), precision_table[[build$precision]]$flags,
+    if (build$threads > 1) "-fopenmp", "-w"
   )
 }
 
