@@ -20,10 +20,12 @@ turned_tests <- function(em, turned, ids) {
     for (d in seq_along(args)) {
       extent <- if (rank == 1) sprintf("%s_n", em$names[[name]]) else sprintf("%s_d%d", em$names[[name]], d)
       at <- match(args[[d]]$name %||% "", names)
-      tests <<- c(tests, if (is.na(at)) {
-        place <- place_text(em, args[[d]])
-        c(sprintf("%s >= 1", place), sprintf("%s <= %s", place, extent))
-      } else c(if (colon[[at]]) sprintf("lo%s >= 1", ids[[at]]), sprintf("hi%s <= %s", ids[[at]], extent)))
+      new <- if (is.na(at)) {
+        paste(place_text(em, args[[d]]), c(">= 1", paste("<=", extent)))
+      } else {
+        c(if (colon[[at]]) sprintf("lo%s >= 1", ids[[at]]), sprintf("hi%s <= %s", ids[[at]], extent))
+      }
+      tests <<- c(tests, new)
     }
   }
   store <- turned$inner$blocks$body[[1]]
@@ -77,8 +79,11 @@ one_block <- function(em, step, name, id, size, lines, at, block) {
       size, block, size - 1L), lines
   )
   first <- at == which(!is.na(step$turned$sizes))[[1]]
-  counted <- sprintf("const R_xlen_t lo%1$s = 0, hi%1$s = hi%2$s < lo%2$s ? -1 : (hi%2$s - lo%2$s) / %3$d;", block, id, size)
+  counted <- sprintf(
+    "const R_xlen_t lo%1$s = 0, hi%1$s = hi%2$s < lo%2$s ? -1 : (hi%2$s - lo%2$s) / %3$d;", block, id, size
+  )
   shared <- first && step$turned$own[[at]] && is_shared(em, step)
   made <- if (shared) shared_turns(em, list(), lines, paste0("b", block), block)
-  c(counted, made %||% c(sprintf("for (R_xlen_t b%1$s = lo%1$s; b%1$s <= hi%1$s; ++b%1$s) {", block), indent(lines), "}"))
+  head <- sprintf("for (R_xlen_t b%1$s = lo%1$s; b%1$s <= hi%1$s; ++b%1$s) {", block)
+  c(counted, made %||% c(head, indent(lines), "}"))
 }

@@ -34,7 +34,8 @@ runs_alone <- function(lines) {
 # Names of the macros of our headers that do so, whatever they go by.
 alone_macros <- function() {
   if (is.null(shared_state$macros)) {
-    files <- list.files(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE), full.names = TRUE)
+    headers <- system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)
+    files <- list.files(headers, full.names = TRUE)
     text <- gsub("\\\\\n", " ", paste(unlist(lapply(files, read_text)), collapse = "\n"))
     found <- regmatches(text, gregexpr("(?m)^#define +[A-Za-z_].*$", text, perl = TRUE))[[1]]
     names <- sub("^#define +([A-Za-z0-9_]+).*", "\\1", found)
