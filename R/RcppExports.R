@@ -49,6 +49,10 @@ load_kernel <- function(path) {
     .Call(`_deepstride_load_kernel`, path)
 }
 
+take_counts <- function(path, columns) {
+    .Call(`_deepstride_take_counts`, path, columns)
+}
+
 session_threads <- function() {
     .Call(`_deepstride_session_threads`)
 }
@@ -75,6 +79,22 @@ leave_process <- function(status) {
 
 fit_shape <- function(shape, seconds) {
     .Call(`_deepstride_fit_shape`, shape, seconds)
+}
+
+machine_bandwidth <- function(kind, bytes, threads) {
+    .Call(`_deepstride_machine_bandwidth`, kind, bytes, threads)
+}
+
+machine_operations <- function(kind, threads) {
+    .Call(`_deepstride_machine_operations`, kind, threads)
+}
+
+machine_latency <- function(bytes) {
+    .Call(`_deepstride_machine_latency`, bytes)
+}
+
+machine_nothing <- function() {
+    .Call(`_deepstride_machine_nothing`)
 }
 
 claim_output <- function() {

@@ -72,6 +72,7 @@ run_command_line <- function(args) {
     climb = verb_climb,
     advise = verb_advise,
     profile = verb_profile,
+    machine = verb_machine,
     report = verb_report,
     history = verb_history,
     compare = verb_compare

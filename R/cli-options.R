@@ -12,6 +12,7 @@ verb_table <- list(
   climb = list(takes = "FILE.R", does = "make a slow function of a script fast, stage by stage"),
   advise = list(takes = "FILE.R", does = "say what makes a function of a script slow"),
   profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes"),
+  machine = list(takes = NULL, does = "measure what this machine can do at best, or show what was measured"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result"),
   history = list(takes = NULL, does = "list the runs that were kept, or keep one more"),
   compare = list(takes = c("BEFORE", "NOW"), does = "say what became slower from one run of a study to another")
@@ -57,6 +58,10 @@ run_options <- function() {
     junit = optparse::make_option("--junit",
       type = "character", default = NULL, metavar = "FILE",
       help = "write the verdicts of agreement as XML that CI systems read"
+    ),
+    refresh = optparse::make_option("--refresh",
+      action = "store_true", default = FALSE,
+      help = "measure anew"
     ),
     resume = optparse::make_option("--resume",
       type = "character", default = NULL, metavar = "FILE",
@@ -159,6 +164,7 @@ verb_options <- list(
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),
+  machine = c("refresh", "json", "out", "quiet"),
   report = c("json", "out", "quiet"),
   history = c("history", "add", "note", "json", "quiet"),
   compare = c("history", "through", "slower", "json", "quiet")

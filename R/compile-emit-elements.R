@@ -131,7 +131,8 @@ emit_reduce <- function(em, name, node) {
     any = list("int found_ = 0;", each("found_ = ds_or(found_, @);"), "found_"),
     all = list("int found_ = 1;", each("found_ = ds_and(found_, @);"), "found_")
   )
-  c("{", indent(c(parts$steps, unlist(text[-length(text)]), sprintf("%s = %s;", name, text[[length(text)]]))), "}")
+  counted <- if (!is.null(node$counts)) sprintf("ds_counts[%d] += %s;", node$counts, parts$count)
+  c("{", indent(c(parts$steps, counted, unlist(text[-length(text)]), sprintf("%s = %s;", name, text[[length(text)]]))), "}")
 }
 
 # A step that passes over what is missing; the element is worked out once.

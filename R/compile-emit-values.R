@@ -6,6 +6,7 @@ c_value <- function(em, node) value_text(em, node)$text
 c_text <- function(text, level = NA) list(text = text, level = level)
 
 value_text <- function(em, node) {
+  if (!is.null(node$tally)) return(c_text(tallied_text(em, node, c_value)))
   switch(node$op,
     const = number_in(em, constant_text(node), node),
     var = variable_text(em, node),
@@ -71,6 +72,7 @@ variable_text <- function(em, node) {
 
 # A condition of C. Where R would stop at NA the kernel falls back.
 c_condition <- function(em, node) {
+  if (!is.null(node$tally)) return(tallied_text(em, node, c_condition))
   switch(node$op,
     and_then = return(sprintf("%s && %s", condition_tight(em, node$args[[1]]), condition_tight(em, node$args[[2]]))),
     or_else = return(sprintf("(%s || %s)", condition_tight(em, node$args[[1]]), condition_tight(em, node$args[[2]]))),
@@ -217,4 +219,11 @@ proved_text <- function(em, name, args) {
   text <- at[[length(at)]]
   for (d in rev(seq_len(length(at) - 1))) text <- sprintf("%s + %s_d%d * %s", at[[d]], name, d, paired(text))
   text
+}
+
+# A value whose runs are counted: see pass_tally().
+tallied_text <- function(em, node, text) {
+  number <- node$tally
+  node$tally <- NULL
+  sprintf("(++ds_counts[%d], %s)", number, text(em, node))
 }

@@ -30,6 +30,7 @@ marked_source <- function(form) {
   main <- annotate_form(form, main = TRUE, calm = calm)
   heads <- c(vapply(callees, callee_head, ""), vapply(routines, routine_head, ""))
   lines_of(
+    if (!is.null(form$tallies)) c("extern unsigned long long ds_counts[];", ""),
     "#include <deepstride/kernel.h>",
     vapply(further_headers(c(list(main), callees, routines)), function(name) {
       sprintf("#include <deepstride/%s.h>", name)
@@ -39,7 +40,8 @@ marked_source <- function(form) {
     if (length(heads)) paste0(heads, ";"),
     lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))),
     lapply(routines, function(routine) c("", emit_routine(routine))), "",
-    emit_kernel(main, length(callees) > 0, length(routines) > 0)
+    emit_kernel(main, length(callees) > 0, length(routines) > 0),
+    if (!is.null(form$tallies)) tally_lines(form$tallies)
   )
 }
 
@@ -268,6 +270,7 @@ emit_step <- function(em, step) {
     ),
     room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", index_text(em, step$sum), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
+    tally = sprintf("ds_counts[%d] += %s;", step$number, if (is.null(step$of)) "1" else paste0(em$names[[step$of]], "_n")),
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     put_part = emit_put_part(em, step, name),
     put_list = emit_put_list(em, step, name),

@@ -9,20 +9,25 @@ compile_exact <- function(f) {
     )
   }
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
+  compile_alone(f, build, "has no form in quadruple precision", "There is no exact result for these arguments.")
+}
+
+# A kernel behind which R does not stand: what R would do instead is not what is asked for. `lacks` says of a function
+# with `...` what becomes of it, `nothing` what an error says where R would have to do it.
+compile_alone <- function(f, build, lacks, nothing) {
   kernel <- read_kernel(f)
   if ("..." %in% names(kernel$formals)) {
-    abort_ds("unsupported", "A function with `...` has no form in quadruple precision.",
+    abort_ds("unsupported", sprintf("A function with `...` %s.", lacks),
       sprintf("%s, line %d.", basename(kernel$file), kernel$line), "Name its arguments.",
       file = kernel$file, line = kernel$line
     )
   }
-  # what R would do instead is no exact result
-  kernel$body <- as.call(list(abort_inexact, basename(kernel$file), kernel$line))
+  kernel$body <- as.call(list(abort_alone, nothing, basename(kernel$file), kernel$line))
   compiled_function(kernel, new_state(f, read_kernel(f), build, whole = TRUE))
 }
 
-abort_inexact <- function(file, line) {
-  abort_ds("unsupported", "There is no exact result for these arguments.",
+abort_alone <- function(nothing, file, line) {
+  abort_ds("unsupported", nothing,
     c(sprintf("%s, line %d.", file, line), "R would warn or stop there, or do what compiled code leaves to it."),
     file = file, line = line
   )

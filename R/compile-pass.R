@@ -11,6 +11,7 @@
 #   late    what is rare in a loop and can be noted in a flag, looked at when the loop has ended
 #   blocks  nests whose loops run in another order, or in blocks
 #   compensated single numbers that sums are added up in, where what they lose is wanted
+#   tally   what is to be counted, where counts are wanted
 
 annotate_form <- function(form, main = TRUE, calm = character()) {
   form$main <- main
@@ -20,8 +21,8 @@ annotate_form <- function(form, main = TRUE, calm = character()) {
   form$wide <- form$sure <- form$growing <- character()
   for (pass in list(
     pass_tidy, pass_shapes, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
-    pass_fills, pass_late, pass_blocks, pass_compensated
-  )) form <- pass(form)
+    pass_fills, pass_late, if (is.null(form$tallies)) pass_blocks, pass_compensated, pass_tally
+  )) if (!is.null(pass)) form <- pass(form)
   form
 }
 

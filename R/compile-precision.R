@@ -20,11 +20,12 @@ precision_table <- list(
 is_usual <- function(precision) is.null(precision) || precision == "double"
 
 # What the caller chose that changes what is computed, for a form and its callees.
-with_arithmetic <- function(form, build) {
+with_arithmetic <- function(form, build, tallies = if (isTRUE(build$counting)) new.env()) {
   form$precision <- build$precision
   form$sums <- build$sums
   form$block <- build$block
-  form$callees <- lapply(form$callees, with_arithmetic, build)
+  form$tallies <- tallies
+  form$callees <- lapply(form$callees, with_arithmetic, build, tallies)
   form
 }
 

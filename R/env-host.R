@@ -77,3 +77,30 @@ program_path <- function(name) {
   found <- places[file.access(places, 1) == 0 & !dir.exists(places)]
   if (length(found)) found[[1]] else ""
 }
+
+# The caches of data that the system reports for the first core: `level`, `bytes`, `cores` that share one. No rows where
+# it hides them, as containers may.
+system_caches <- function() {
+  folders <- list.files("/sys/devices/system/cpu/cpu0/cache", "^index[0-9]+$", full.names = TRUE)
+  found <- lapply(folders, function(folder) {
+    told <- function(name) c(read_if_there(file.path(folder, name)), "")[[1]]
+    size <- told("size")
+    if (told("type") == "Instruction" || !grepl("^[0-9]+[KM]?$", size)) return(NULL)
+    unit <- c(K = 2^10, M = 2^20)[sub("[0-9]+", "", size)]
+    list(
+      level = as.numeric(told("level")), bytes = as.numeric(sub("[KM]$", "", size)) * if (is.na(unit)) 1 else unit[[1]],
+      cores = length(range_members(told("shared_cpu_list")))
+    )
+  })
+  none <- tibble::tibble(level = double(), bytes = double(), cores = integer())
+  found <- Filter(Negate(is.null), found)
+  if (length(found) == 0) none else bind_records(found)
+}
+
+# "0-2,5" as 0, 1, 2, 5.
+range_members <- function(text) {
+  unlist(lapply(strsplit(text, ",", fixed = TRUE)[[1]], function(part) {
+    ends <- suppressWarnings(as.integer(strsplit(part, "-", fixed = TRUE)[[1]]))
+    if (anyNA(ends) || length(ends) == 0) NULL else ends[[1]]:ends[[length(ends)]]
+  }))
+}

@@ -31,6 +31,7 @@ progress_text <- function(progress) {
       progress$done, progress$of
     ),
     time = time_progress(progress),
+    machine = sprintf("measuring %s, %d of %d working sets done", progress$what, progress$done, progress$of),
     write = sprintf("writing   %s", progress$name)
   )
 }

@@ -27,7 +27,8 @@ schema_problems <- function(value, rule, schema = rule, path = "document") {
     return(sprintf("`%s` has %d elements", path, length(value)))
   }
   if (!is.null(rule$const) && !identical(value, rule$const)) return(sprintf("`%s` is not \"%s\"", path, rule$const))
-  if (!is.null(rule$enum) && !value %in% unlist(rule$enum)) return(sprintf("`%s` is none of the known values", path))
+  known <- is.null(rule$enum) || (length(value) == 1 && value %in% unlist(rule$enum))
+  if (!known) return(sprintf("`%s` is none of the known values", path))
   c(field_problems(value, rule, schema, path), item_problems(value, rule, schema, path))
 }
 

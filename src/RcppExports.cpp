@@ -134,6 +134,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// take_counts
+SEXP take_counts(std::string path, int columns);
+RcppExport SEXP _deepstride_take_counts(SEXP pathSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(take_counts(path, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
 // session_threads
 int session_threads();
 RcppExport SEXP _deepstride_session_threads() {
@@ -206,6 +217,48 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type shape(shapeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seconds(secondsSEXP);
     rcpp_result_gen = Rcpp::wrap(fit_shape(shape, seconds));
+    return rcpp_result_gen;
+END_RCPP
+}
+// machine_bandwidth
+double machine_bandwidth(std::string kind, double bytes, int threads);
+RcppExport SEXP _deepstride_machine_bandwidth(SEXP kindSEXP, SEXP bytesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type kind(kindSEXP);
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(machine_bandwidth(kind, bytes, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// machine_operations
+Rcpp::NumericVector machine_operations(std::string kind, int threads);
+RcppExport SEXP _deepstride_machine_operations(SEXP kindSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type kind(kindSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(machine_operations(kind, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// machine_latency
+double machine_latency(double bytes);
+RcppExport SEXP _deepstride_machine_latency(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(machine_latency(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// machine_nothing
+SEXP machine_nothing();
+RcppExport SEXP _deepstride_machine_nothing() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(machine_nothing());
     return rcpp_result_gen;
 END_RCPP
 }
@@ -428,6 +481,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_kinds_of_variables", (DL_FUNC) &_deepstride_kinds_of_variables, 2},
     {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 1},
     {"_deepstride_load_kernel", (DL_FUNC) &_deepstride_load_kernel, 1},
+    {"_deepstride_take_counts", (DL_FUNC) &_deepstride_take_counts, 2},
     {"_deepstride_session_threads", (DL_FUNC) &_deepstride_session_threads, 0},
     {"_deepstride_fork_process", (DL_FUNC) &_deepstride_fork_process, 1},
     {"_deepstride_send_message", (DL_FUNC) &_deepstride_send_message, 2},
@@ -435,6 +489,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_end_process", (DL_FUNC) &_deepstride_end_process, 3},
     {"_deepstride_leave_process", (DL_FUNC) &_deepstride_leave_process, 1},
     {"_deepstride_fit_shape", (DL_FUNC) &_deepstride_fit_shape, 2},
+    {"_deepstride_machine_bandwidth", (DL_FUNC) &_deepstride_machine_bandwidth, 3},
+    {"_deepstride_machine_operations", (DL_FUNC) &_deepstride_machine_operations, 2},
+    {"_deepstride_machine_latency", (DL_FUNC) &_deepstride_machine_latency, 1},
+    {"_deepstride_machine_nothing", (DL_FUNC) &_deepstride_machine_nothing, 0},
     {"_deepstride_claim_output", (DL_FUNC) &_deepstride_claim_output, 0},
     {"_deepstride_declare_status", (DL_FUNC) &_deepstride_declare_status, 1},
     {"_deepstride_write_stream", (DL_FUNC) &_deepstride_write_stream, 2},

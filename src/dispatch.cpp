@@ -462,3 +462,29 @@ SEXP load_kernel(std::string path) {
   return R_MakeExternalPtr(routine, R_NilValue, R_NilValue);
 #endif
 }
+
+// Of a kernel that counts: its counts since the last look, and what each stands for, a row each.
+// [[Rcpp::export(rng = false)]]
+SEXP take_counts(std::string path, int columns) {
+#ifdef _WIN32
+  return R_NilValue;
+#else
+  void* library = dlopen(path.c_str(), RTLD_NOW | RTLD_LOCAL | RTLD_NOLOAD);
+  if (library == NULL) return R_NilValue;
+  unsigned long long* counts = static_cast<unsigned long long*>(dlsym(library, "ds_counts"));
+  const int* many = static_cast<const int*>(dlsym(library, "ds_tallies"));
+  const double* tally = static_cast<const double*>(dlsym(library, "ds_tally"));
+  dlclose(library); // the session holds it
+  if (counts == NULL || many == NULL || tally == NULL) return R_NilValue;
+  SEXP found = PROTECT(Rf_allocMatrix(REALSXP, *many, columns + 1));
+  for (int row = 0; row < *many; ++row) {
+    for (int column = 0; column < columns; ++column) {
+      REAL(found)[row + static_cast<R_xlen_t>(column) * *many] = tally[row * columns + column];
+    }
+    REAL(found)[row + static_cast<R_xlen_t>(columns) * *many] = static_cast<double>(counts[row]);
+    counts[row] = 0;
+  }
+  UNPROTECT(1);
+  return found;
+#endif
+}

@@ -31,6 +31,17 @@ test_that("a flipped bit, a changed field and a file that is none are refused, o
   }
 })
 
+test_that("every rule of the schema has its words for every strange value", {
+  schema <- internal("read_schema")()
+  strange <- list(NULL, list(), list(a = 1), list(list(1)), -Inf, "\u001b[31m", "NaN", TRUE, 1e-320, "x")
+  for (rule in schema$`$defs`) {
+    for (own in c(list(rule), rule$properties)) {
+      worded <- vapply(strange, function(value) is.character(internal("schema_problems")(value, own, schema)), NA)
+      expect_true(all(worded))
+    }
+  }
+})
+
 test_that("only the file itself is opened: no address, no path in it, no pipe, no depth without end", {
   file <- tempfile(fileext = ".json")
   secret <- tempfile()
