@@ -7,12 +7,12 @@ compile_counting <- function(f) {
   compile_alone(f, build, "can't be counted as a whole", "Its operations can't be counted for these arguments.")
 }
 
-# A tibble: `line`, `kind` (see tally_kinds), `count`, for one evaluation.
+# list(value, counts) of one evaluation; `counts` is a tibble: `line`, `kind` (see tally_kinds), `count`.
 counted_call <- function(counting, args) {
   state <- attr(counting, "ds_compiled")
   take <- function() lapply(state$built, function(one) take_counts(one$path, length(tally_kinds) + 1L))
   take()
-  do.call(counting, args)
+  value <- do.call(counting, args)
   found <- do.call(rbind, take())
   counts <- found[, 1 + seq_along(tally_kinds), drop = FALSE] * found[, ncol(found)]
   by_line <- rowsum(counts, found[, 1])
@@ -20,7 +20,7 @@ counted_call <- function(counting, args) {
     line = rep(as.integer(rownames(by_line)), length(tally_kinds)), kind = rep(tally_kinds, each = nrow(by_line)),
     count = as.vector(by_line)
   )
-  rows[rows$count > 0, ]
+  list(value = value, counts = rows[rows$count > 0, ])
 }
 
 # Names of R's own functions that a kernel calls, whose work is not counted.

@@ -10,13 +10,13 @@ plot.ds_machine <- function(x, ...) show_figure(figure_machine(x))
 
 figure_machine <- function(machine) {
   table <- machine$bandwidth
+  names(table)[names(table) == "bytes"] <- "size"
   threads <- sort(unique(table$threads))
   panels <- sprintf("%d %s", threads, ifelse(threads == 1, "thread", "threads"))
   table$panel <- factor(panels[match(table$threads, threads)], panels)
   table$stage <- factor(table$kind, memory_kinds)
   marks <- cache_marks(machine, panels)
-  labels <- do.call(rbind, lapply(split(table, table$panel), function(own) line_labels(own, "rate", 0.09)))
-  names(table)[names(table) == "bytes"] <- names(labels)[names(labels) == "bytes"] <- "size"
+  labels <- do.call(rbind, lapply(split(table, table$panel), line_labels, "rate", 0.11))
   ggplot2::ggplot(table, ggplot2::aes(.data$size, .data$rate, colour = .data$stage)) +
     ggplot2::geom_vline(data = marks, ggplot2::aes(xintercept = .data$size), colour = pale_ink, linewidth = 0.3) +
     ggplot2::geom_text(

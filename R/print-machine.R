@@ -70,6 +70,7 @@ level_lines <- function(machine) {
 # Working sets and caches, in binary units.
 format_binary <- function(x) {
   vapply(x, function(bytes) {
+    if (is.na(bytes)) return("")
     power <- min(3, max(0, floor(log2(max(bytes, 1)) / 10)))
     paste(format(round(bytes / 1024^power, 1)), c("B", "KiB", "MiB", "GiB")[[power + 1]])
   }, "", USE.NAMES = FALSE)

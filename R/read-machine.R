@@ -6,23 +6,23 @@ still_rising <- 1.25
 # The levels of memory that latencies by working set show: `level`, `bytes` (the largest set before the next rise, Inf
 # for the last) and `seconds` of a load there.
 seen_levels <- function(bytes, seconds) {
-  level <- 1L
+  last <- 1L
   at <- integer(length(seconds))
   floor <- seconds[[1]]
   for (i in seq_along(seconds)) {
     risen <- i > 1 && seconds[[i]] > level_rise * floor
     rising <- i < length(seconds) && seconds[[i + 1]] > still_rising * seconds[[i]]
     if (risen && !rising) {
-      level <- level + 1L
+      last <- last + 1L
       floor <- seconds[[i]]
     }
-    at[[i]] <- if (risen && rising) NA_integer_ else level
+    at[[i]] <- if (risen && rising) NA_integer_ else last
     floor <- min(floor, seconds[[i]])
   }
-  levels <- seq_len(level)
+  levels <- seq_len(last)
   tibble::tibble(
     level = levels,
-    bytes = vapply(levels, function(one) if (one == level) Inf else max(bytes[at %in% one]), 0),
+    bytes = vapply(levels, function(one) if (one == last) Inf else max(bytes[at %in% one]), 0),
     seconds = vapply(levels, function(one) stats::median(seconds[at %in% one]), 0)
   )
 }
