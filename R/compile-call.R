@@ -91,8 +91,9 @@
 #'   threads ran, loops run on one.
 #' @param precision `"single"` keeps doubles, and computes with them, in half the bytes (24 bits of
 #'   precision, numbers up to 3.4e38): what that costs is for [ds_agree()] to find. `sum()` and
-#'   `mean()` add up in doubles. Results are doubles again. The function must run native as a whole, without lists, text and complex numbers; numbers past 2^24 are not
-#'   whole exactly, so that no counter of doubles may go further. For more precision than R's see [ds_truth()].
+#'   `mean()` add up in doubles. Results are doubles again. The function must run native as a whole, without lists, text
+#'   and complex numbers; numbers past 2^24 are not whole exactly, so that no counter of doubles may go further. For
+#'   more precision than R's see [ds_truth()].
 #' @param sums How `sum()` and `mean()` add up doubles: `"extended"` as R does, in extended precision where the machine
 #'   has it; `"plain"` in doubles, one after the other; `"pairwise"` in doubles by halves of halves (Higham 1993);
 #'   `"compensated"` in doubles with what each addition loses kept beside the sum (Neumaier 1974), also in loops, for
@@ -100,8 +101,9 @@
 #' @param block Sizes of blocks in which nested loops are to run, by their variables
 #'   (`c(i = 256, k = 64)`), or `TRUE` for sizes by this machine's caches: of loops that stand
 #'   directly in one another, around one assignment to an element that each turn has to itself, or
-#'   that one loop alone adds to. Every element comes of the same operations in the same order, so that results are the same bits. Such nests run in the order in which elements lie in memory, blocks or
-#'   not; `ds_inspect(fast, "lines")` says which.
+#'   that one loop alone adds to. Every element comes of the same operations in the same order, so that results are the
+#'   same bits. Such nests run in the order in which elements lie in memory, blocks or not; `ds_inspect(fast, "lines")`
+#'   says which.
 #' @param compiler Name or path of another C compiler than the one that R was built with, such as `"clang"`.
 #' @return A function of class `ds_compiled` with `f`'s arguments and defaults. It can be saved, sent to other
 #'   processes and used as a stage.

@@ -132,7 +132,8 @@ emit_reduce <- function(em, name, node) {
     all = list("int found_ = 1;", each("found_ = ds_and(found_, @);"), "found_")
   )
   counted <- if (!is.null(node$counts)) sprintf("ds_counts[%d] += %s;", node$counts, parts$count)
-  c("{", indent(c(parts$steps, counted, unlist(text[-length(text)]), sprintf("%s = %s;", name, text[[length(text)]]))), "}")
+  given <- sprintf("%s = %s;", name, text[[length(text)]])
+  c("{", indent(c(parts$steps, counted, unlist(text[-length(text)]), given)), "}")
 }
 
 # A step that passes over what is missing; the element is worked out once.

@@ -270,7 +270,9 @@ emit_step <- function(em, step) {
     ),
     room = sprintf("if (DS_RARE(%s > %s_n)) goto past_end;", index_text(em, step$sum), name),
     guard = sprintf("DS_NEED(%s);", tag_test(name, step$tags)),
-    tally = sprintf("ds_counts[%d] += %s;", step$number, if (is.null(step$of)) "1" else paste0(em$names[[step$of]], "_n")),
+    tally = sprintf(
+      "ds_counts[%d] += %s;", step$number, if (is.null(step$of)) "1" else paste0(em$names[[step$of]], "_n")
+    ),
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     put_part = emit_put_part(em, step, name),
     put_list = emit_put_list(em, step, name),

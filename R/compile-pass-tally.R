@@ -8,9 +8,13 @@ tally_kinds <- c(
 tally_ops <- list(
   add = c("add", "sub"), multiply = c("mul", "square"), divide = "div",
   "function" = c("pow", "math", "mod", "idiv", "log_of", "pow_z", "div_z", "math_z", "mod_z", "arg_z", "draw"),
-  compare = c(names(compared), "pmin", "pmax", "min", "max", "abs", "floor", "ceiling", "trunc", "round", "signif", "sign"),
-  integer = c("add_i", "sub_i", "mul_i", "neg_i", "abs_i", "mod_i", "idiv_i", "bit_and", "bit_or", "bit_xor", "bit_left",
-    "bit_right", "bit_not")
+  compare = c(
+    names(compared), "pmin", "pmax", "min", "max", "abs", "floor", "ceiling", "trunc", "round", "signif", "sign"
+  ),
+  integer = c(
+    "add_i", "sub_i", "mul_i", "neg_i", "abs_i", "mod_i", "idiv_i", "bit_and", "bit_or", "bit_xor", "bit_left",
+    "bit_right", "bit_not"
+  )
 )
 
 no_tally <- stats::setNames(double(length(tally_kinds)), tally_kinds)
@@ -148,7 +152,8 @@ tallied_parts <- function(node, form, line) {
 tally_lines <- function(tallies) {
   rows <- vapply(tallies$rows, function(row) sprintf("  {%s}", paste(format(row, trim = TRUE), collapse = ", ")), "")
   c(
-    "", sprintf("unsigned long long ds_counts[%d];", length(rows) + 1L), sprintf("const int ds_tallies = %d;", length(rows)),
+    "", sprintf("unsigned long long ds_counts[%d];", length(rows) + 1L),
+    sprintf("const int ds_tallies = %d;", length(rows)),
     sprintf("const double ds_tally[%d][%d] = {", length(rows) + 1L, length(tally_kinds) + 1L),
     paste0(c(rows, sprintf("  {%s}", paste(rep(0, length(tally_kinds) + 1L), collapse = ", "))), ","), "};"
   )

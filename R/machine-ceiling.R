@@ -1,8 +1,8 @@
 #' How far a result is from what the machine could do
 #'
-#' Holds each timed cell against the machine's own best ([ds_machine()]): arithmetic of the kind that the stage can use,
-#' the memory that its data need, the first cache for all that it loads and stores. The roof that asks for most time is
-#' the one that applies; a cell that reaches half of it or more is limited by it.
+#' Holds each timed cell against the machine's own best ([ds_machine()]): arithmetic of the kind that the stage can
+#' use, the memory that its data need, the first cache for all that it loads and stores. The roof that asks for most
+#' time is the one that applies; a cell that reaches half of it or more is limited by it.
 #'
 #' @param result A result of [ds_run()] or [ds_climb()] whose stages are functions still (one from a file has none).
 #' @param machine A `ds_machine`.
@@ -10,13 +10,15 @@
 #' @param device An accelerator of [ds_device()]: forecasts when moving the kernel there would pay.
 #' @return A `ds_ceilings`: a list with `table`, a tibble with a row for each timed cell: `stage`, `size`, `seconds`,
 #'   `flops`, `bytes` (that have to be moved at least), `intensity` (operations a byte), `flop_rate`, `byte_rate`,
-#'   `size_rate` (units of size per second), `roof` ("arithmetic", "chain": operations that wait for one another, "memory" or "cache"), `roof_seconds` (that it asks
-#'   for at least), `share` (of the roof's rate that is reached), `limit` (the roof where at least half of it is reached; else
-#'   "crossing" and "allocation": the call itself, or fresh memory, takes three tenths or more; "interpreter" and "passes": loops, or whole-vector code, of R that take
-#'   five times as long as the roof asks for; "latency" otherwise) and `level` (of memory that the data fit in), `making` (seconds
-#'   that fresh memory and its collection take); `facts` of each stage (`threads`,
-#'   `arithmetic` (kind of instructions), `carried` (share of the operations that wait for the turn before), `runs`: "native", "loop" or "whole" vectors of R); and with a device, `offload`. `as.data.frame()` gives `table`; `autoplot()` draws the
-#'   roofline, or with `kind = "throughput"` units of size per second against size.
+#'   `size_rate` (units of size per second), `roof` ("arithmetic", "chain": operations that wait for one another,
+#'   "memory" or "cache"), `roof_seconds` (that it asks for at least), `share` (of the roof's rate that is reached),
+#'   `limit` (the roof where at least half of it is reached; else "crossing" and "allocation": the call itself, or
+#'   fresh memory, takes three tenths or more; "interpreter" and "passes": loops, or whole-vector code, of R that
+#'   take five times as long as the roof asks for; "latency" otherwise) and `level` (of memory that the data fit
+#'   in), `making` (seconds that fresh memory and its collection take); `facts` of each stage (`threads`,
+#'   `arithmetic` (kind of instructions), `carried` (share of the operations that wait for the turn before), `runs`:
+#'   "native", "loop" or "whole" vectors of R); and with a device, `offload`. `as.data.frame()` gives `table`;
+#'   `autoplot()` draws the roofline, or with `kind = "throughput"` units of size per second against size.
 #' @section Method: the roofline of Williams, Waterman and Patterson (2009), with the caches' roofs.
 #' @section Errors: `ds_error_input` for a result that was loaded from a file without `work`, or whose work can't be
 #'   counted and was not declared.
@@ -52,8 +54,8 @@ ds_ceiling <- function(result, machine = ds_machine(), work = NULL, device = NUL
   structure(made, class = "ds_ceilings")
 }
 
-# What each stage can use of the machine. Code in other languages can't be read: where the reference carries a value from
-# turn to turn, so do its translations.
+# What each stage can use of the machine. Code in other languages can't be read: where the reference carries a value
+# from turn to turn, so do its translations.
 study_limits <- function(study, work) {
   facts <- lapply(study$stages, stage_limits, study = study, work = work)
   reference <- reference_of(study)

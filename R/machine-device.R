@@ -1,7 +1,7 @@
 #' An accelerator, to forecast whether it would pay
 #'
-#' Nothing is run on it: it is described by its figures, and [ds_ceiling()] forecasts from the counted work what a kernel
-#' would take there, transfer included. Every figure that comes of it is simulated.
+#' Nothing is run on it: it is described by its figures, and [ds_ceiling()] forecasts from the counted work what a
+#' kernel would take there, transfer included. Every figure that comes of it is simulated.
 #'
 #' @param bandwidth Bytes per second between host and device.
 #' @param launch Seconds that starting a kernel there takes.

@@ -39,10 +39,8 @@ measure_bandwidth <- function(sets, threads) {
 measure_operations <- function(threads) {
   cells <- expand.grid(kind = operation_kinds, threads = threads, stringsAsFactors = FALSE)
   found <- Map(function(kind, threads) machine_operations(kind, as.integer(threads)), cells$kind, cells$threads)
-  made <- tibble::tibble(
-    kind = cells$kind, threads = cells$threads, width = vapply(found, function(one) one[["width"]], 0, USE.NAMES = FALSE),
-    rate = vapply(found, function(one) one[["rate"]], 0, USE.NAMES = FALSE)
-  )
+  field <- function(name) vapply(found, function(one) one[[name]], 0, USE.NAMES = FALSE)
+  made <- tibble::tibble(kind = cells$kind, threads = cells$threads, width = field("width"), rate = field("rate"))
   made[made$rate > 0, ]
 }
 

@@ -1,8 +1,8 @@
 #' The work of a kernel: operations and bytes
 #'
-#' Declared as formulas of the size, or counted: for a kernel that the compiler takes as a whole a counting target runs
-#' it once at each size. Counts are of what stands in the code: an element counts as loaded wherever it is read, even
-#' where compiled code would keep it. What is declared is checked against what is counted.
+#' Declared as formulas of the size, or counted: for a kernel that the compiler takes as a whole a counting target
+#' runs it once at each size. Counts are of what stands in the code: an element counts as loaded wherever it is
+#' read, even where compiled code would keep it. What is declared is checked against what is counted.
 #'
 #' @param study A [ds_study()] with its stages.
 #' @param flops,bytes The kernel's floating-point operations, and the bytes that it has to move at least, as one-sided
@@ -13,9 +13,9 @@
 #'     result, each once), `loaded` and `stored` (bytes, by what stands in the code), `from` ("counted", "law",
 #'     "declared", or "reference": the stage itself can't be counted, and the reference's work stands for its);
 #'   * `counts`, a tibble: `stage`, `size`, `line` (of the function's source), `kind` (`add`, `multiply`, `divide`,
-#'     `function`, each one operation, complex ones as those that they are made of; `compare`, also of extremes and rounding, and `integer`, which are no
-#'     floating-point operations; `load`, `store`, in elements; `bytes_loaded`, `bytes_stored`) and `count`. Allocating a
-#'     vector of one number is no store;
+#'     `function`, each one operation, complex ones as those that they are made of; `compare`, also of extremes and
+#'     rounding, and `integer`, which are no floating-point operations; `load`, `store`, in elements;
+#'     `bytes_loaded`, `bytes_stored`) and `count`. Allocating a vector of one number is no store;
 #'   * `laws`, a tibble: `stage`, `what`, `law` (in words of `n`, where the counts follow one exactly, else "");
 #'   * `uncounted`, by stage: why it could not be counted;
 #'   * `disagreements`, a tibble: `what`, `size`, `declared`, `counted` (of the reference).

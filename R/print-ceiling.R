@@ -39,7 +39,8 @@ offload_lines <- function(offload) {
   sentences <- vapply(unique(offload$stage), function(stage) {
     own <- offload[offload$stage == stage, ]
     if (anyNA(own$device)) return(sprintf(
-      "`%s` carries a value from turn to turn: it would stay on the host, %s has nothing to give.", stage, own$name[[1]]))
+      "`%s` carries a value from turn to turn: it would stay on the host, %s has nothing to give.", stage,
+      own$name[[1]]))
     pays <- own[own$gain > 1, ]
     last <- own[which.max(own$size), ]
     if (nrow(pays) == 0) return(sprintf(

@@ -4,8 +4,9 @@ near_roof <- 0.5 # of the roof's rate: then it is the roof that limits
 large_share <- 0.3 # of the time
 interpreted_from <- 5 # times the roof's time
 
-# A tibble with a row for each timed cell: see ds_ceiling(). `facts` says of each stage `threads`, `arithmetic` (the kind
-# of operations of the machine that it could reach), `carried` (share of the operations that wait for the turn before) and `runs` ("native", "loop" or "whole" vectors of R).
+# A tibble with a row for each timed cell: see ds_ceiling(). `facts` says of each stage `threads`, `arithmetic` (the
+# kind of operations of the machine that it could reach), `carried` (share of the operations that wait for the turn
+# before) and `runs` ("native", "loop" or "whole" vectors of R).
 ceiling_table <- function(cells, work, machine, facts) {
   timed <- cells[cells$state == "timed" & is.finite(cells$median) & cells$median > 0, ]
   rows <- lapply(seq_len(nrow(timed)), function(i) {
@@ -43,7 +44,8 @@ fresh_seconds <- function(cell, machine) {
   sum(each * cell$bytes, cell$collecting, na.rm = TRUE)
 }
 
-# Seconds that each roof asks for at least. Moving what is loaded and stored takes at least what the first cache gives.
+# Seconds that each roof asks for at least. Moving what is loaded and stored takes at least what the first cache
+# gives.
 roof_times <- function(work, machine, fact) {
   kind <- if (isTRUE(work$stored > 0) || is.na(work$stored)) "triad" else "read"
   rate <- operations_of(machine, fact$arithmetic, fact$threads)
@@ -51,7 +53,8 @@ roof_times <- function(work, machine, fact) {
   first <- rate_at(machine, kind, first_cache(machine), fact$threads)
   times <- c(
     arithmetic = work$flops / rate,
-    chain = fact$carried * work$flops / operations_of(machine, "chain", fact$threads), memory = work$bytes / rate_at(machine, kind, work$bytes, fact$threads),
+    chain = fact$carried * work$flops / operations_of(machine, "chain", fact$threads),
+    memory = work$bytes / rate_at(machine, kind, work$bytes, fact$threads),
     cache = (work$loaded + work$stored) / first
   )
   times[is.na(times)] <- 0
@@ -88,8 +91,8 @@ ceiling_sentence <- function(row, unit, fact) {
       if (fact$arithmetic == "fused") "it is at the limit of arithmetic" else
         "more operations an instruction would help, where the code allows them"),
     chain = sprintf(paste(
-      "%s does %s, %s of what steps can do that wait for one another: the value carried from turn to turn is the limit,",
-      "neither memory nor the number of instructions."
+      "%s does %s, %s of what steps can do that wait for one another: the value carried from turn to turn is the",
+      "limit, neither memory nor the number of instructions."
     ), head, operations, share),
     crossing = sprintf("%s takes %s, of which calling it is a good part: give it more at once.", head,
       format_seconds(row$seconds)),
@@ -102,8 +105,8 @@ ceiling_sentence <- function(row, unit, fact) {
       signif_text(1 / row$share, 2)
     ),
     passes = sprintf(paste(
-      "%s takes %s times as long as arithmetic and memory ask for: each step of whole-vector code is a pass of its own,",
-      "with a vector made for it."
+      "%s takes %s times as long as arithmetic and memory ask for: each step of whole-vector code is a pass of its",
+      "own, with a vector made for it."
     ), head, signif_text(1 / row$share, 2)),
     latency = sprintf("%s does %s and moves %s, %s of what the machine could: %s.", head, operations,
       format_rate(row$byte_rate), share,

@@ -1,7 +1,7 @@
 # Laws that counts follow exactly, and counts at sizes where nothing was counted.
 
-# Polynomials of growing degree through the counts, whose coefficients must be found again by counts that are left over;
-# NULL where the counts depend on more than the size.
+# Polynomials of growing degree through the counts, whose coefficients must be found again by counts that are left
+# over; NULL where the counts depend on more than the size.
 count_law <- function(sizes, counts) {
   for (degree in 0:3) {
     if (length(sizes) < degree + 2) return(NULL)
