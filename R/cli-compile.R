@@ -69,13 +69,12 @@ script_function <- function(path, name) {
   found
 }
 
-like_arguments <- function(text) {
+like_arguments <- function(text, flag = "--like", example = "rain=double(10), keep=0.85") {
   tryCatch(
     eval(str2lang(sprintf("list(%s)", text)), globalenv()),
     error = function(e) {
-      abort_input("`--like` must be arguments as in a call of R.", condition_line(e),
-        "For example: `--like 'rain=double(10), keep=0.85'`.",
-        arg = "--like"
+      abort_input(sprintf("`%s` must be arguments as in a call of R.", flag), condition_line(e),
+        sprintf("For example: `%s '%s'`.", flag, example), arg = flag
       )
     }
   )

@@ -73,6 +73,7 @@ run_command_line <- function(args) {
     advise = verb_advise,
     profile = verb_profile,
     machine = verb_machine,
+    tune = verb_tune,
     report = verb_report,
     history = verb_history,
     compare = verb_compare

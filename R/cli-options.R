@@ -12,6 +12,7 @@ verb_table <- list(
   climb = list(takes = "FILE.R", does = "make a slow function of a script fast, stage by stage"),
   advise = list(takes = "FILE.R", does = "say what makes a function of a script slow"),
   profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes"),
+  tune = list(takes = "FILE.R", does = "find the best setting of a function's parameters"),
   machine = list(takes = NULL, does = "measure what this machine can do at best, or show what was measured"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result"),
   history = list(takes = NULL, does = "list the runs that were kept, or keep one more"),
@@ -93,6 +94,14 @@ kernel_options <- function() {
       type = "character", default = NULL, metavar = "NAME",
       help = "a function of the script that makes the arguments for a size; without it one is made from --args"
     ),
+    over = optparse::make_option("--over",
+      type = "character", default = NULL, metavar = "PARAMETERS",
+      help = "parameters with the values to try, as in 'block=c(16, 32, 64), threads=1:2'"
+    ),
+    make = optparse::make_option("--make",
+      action = "store_true", default = FALSE,
+      help = "the function makes the kernel from the parameters"
+    ),
     sizes = optparse::make_option("--sizes",
       type = "character", default = NULL, metavar = "SIZES",
       help = "sizes, as in 100,1000,10000"
@@ -164,6 +173,7 @@ verb_options <- list(
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),
+  tune = c("function", "over", "inputs", "sizes", "make", "budget", "limit", "json", "out", "quiet"),
   machine = c("refresh", "json", "out", "quiet"),
   report = c("json", "out", "quiet"),
   history = c("history", "add", "note", "json", "quiet"),
