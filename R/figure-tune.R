@@ -21,12 +21,12 @@ figure_tuning_line <- function(tuning) {
   table$at <- match(vapply(as.list(table[[tuning$parameters]]), value_words, ""), vapply(values, value_words, ""))
   table$stage <- factor(vapply(table$size, format_size, ""), vapply(sizes, format_size, ""))
   last <- do.call(rbind, lapply(split(table, table$stage), function(own) own[which.max(own$at), ]))
-  last$at_y <- 10^spread_out(log10(last$over), label_gap(table$over, length(sizes)))
+  last$at_y <- 10^spread_out(log10(last$over), 2 * label_gap(table$over, length(sizes)))
   ggplot2::ggplot(table, ggplot2::aes(.data$at, .data$over, colour = .data$stage)) +
     ggplot2::geom_hline(yintercept = 1 + tuning$margin, colour = pale_ink, linetype = "dotted", linewidth = 0.4) +
     ggplot2::geom_line(ggplot2::aes(linetype = .data$stage, group = .data$stage), linewidth = 0.6) +
     ggplot2::geom_linerange(
-      data = table[is.finite(table$high), ], ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9
+      data = table[table$rounds >= least_race_rounds, ], ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9
     ) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 2.4) +
     ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at_y, label = .data$stage), hjust = 0, nudge_x = 0.1,

@@ -46,7 +46,10 @@ setting_words <- function(setting) {
   paste(sprintf("%s = %s", names(setting), vapply(setting, value_words, "")), collapse = ", ")
 }
 
-value_words <- function(value) paste(deparse(value, width.cutoff = 500L), collapse = " ")
+value_words <- function(value) {
+  if (is.integer(value) && length(value) == 1) return(format(value))
+  paste(deparse(value, width.cutoff = 500L), collapse = " ")
+}
 
 # A kernel without the parameters. `make`: `f` makes the kernel from them.
 setting_kernel <- function(f, setting, make) {
