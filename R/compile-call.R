@@ -201,6 +201,7 @@ dispatch_routine <- guarded_routine <- waits_routine <- NULL # set when the pack
   assign("dispatch_routine", dispatch_address(1L), envir = topenv()) # Rcpp registers routines of `.Call` alone
   assign("guarded_routine", dispatch_address(2L), envir = topenv())
   assign("waits_routine", dispatch_address(3L), envir = topenv())
+  assign("pick_session", as.double(Sys.time()) + Sys.getpid() / 1e7, envir = topenv())
 }
 
 # Positions of the arguments that R is certain to work out, in its order, before anything else that can be

@@ -39,25 +39,27 @@ ds_pick <- function(result, size = NULL, stages = NULL) {
   kinds <- kinds_code(made, unchecked_rules(study), formals)
   code <- pick_code(table, measure, kinds, names(made[[1]]), names(formals))
   picked <- unique(c(table$stage, reference))
-  env <- rlang::env(topenv(), session = NULL, .reference = study$stages[[reference]]$kernel)
+  env <- rlang::env(topenv(), .session = 0, .reference = study$stages[[reference]]$kernel)
   env$kernels <- lapply(study$stages[picked], function(stage) stage$kernel)
   for (i in seq_len(nrow(table))) env[[paste0(".stage", i)]] <- study$stages[[table$stage[[i]]]]$kernel
   native <- any(vapply(study$stages[picked], function(stage) !is.null(native_facts(stage$kernel)), NA))
-  if (native) code <- call("{", quote(if (!identical(session, pick_state)) pick_again(environment(sys.function()))), code)
-  structure(as.function(c(without_defaults(formals), code), env), class = c("ds_picked", "function"),
+  if (native) code <- call("{", quote(if (.session != pick_session) pick_again(environment(sys.function()))), code)
+  # R would not compile it by itself
+  picking <- compiler::cmpfun(as.function(c(without_defaults(formals), code), env))
+  structure(picking, class = c("ds_picked", "function"),
     ds_picked = list(
       table = table, measure = measure$text, reference = reference, unit = study$unit, title = study$title,
       sizes = range(study$sizes), kinds = deparse(kinds, width.cutoff = 500L)
     ))
 }
 
-pick_state <- new.env() # this session's: one that was saved is another's
+pick_session <- 0 # a number of this session's own, set when the package is loaded: a pick that was saved has another's
 
 # The addresses of native code are a session's own.
 pick_again <- function(env) {
   for (name in ls(env, all.names = TRUE)) if (is.function(env[[name]])) native_rebind(env[[name]])
   for (kernel in env$kernels) native_rebind(kernel)
-  env$session <- pick_state
+  env$.session <- pick_session
 }
 
 # Without the stages that are not to be picked, nor those that disagree anywhere.
