@@ -4,6 +4,7 @@
 #   ds_error_disagrees   a stage whose results are not the reference's
 #   ds_error_build       a compiler that is missing or refuses the code
 #   ds_error_worker      a child process that died or ran out of time
+#   ds_error_external    a partner program that gave no result
 #   ds_error_output      a place that can't be written to
 #   ds_error_file        a stored file that is damaged or of another version
 
