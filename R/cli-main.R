@@ -74,6 +74,7 @@ run_command_line <- function(args) {
     profile = verb_profile,
     machine = verb_machine,
     tune = verb_tune,
+    swap = verb_swap,
     report = verb_report,
     history = verb_history,
     compare = verb_compare

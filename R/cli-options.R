@@ -12,6 +12,7 @@ verb_table <- list(
   climb = list(takes = "FILE.R", does = "make a slow function of a script fast, stage by stage"),
   advise = list(takes = "FILE.R", does = "say what makes a function of a script slow"),
   profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes"),
+  swap = list(takes = "SCRIPT.R", does = "run a script, its file untouched, with its slow functions made fast"),
   tune = list(takes = "FILE.R", does = "find the best setting of a function's parameters"),
   machine = list(takes = NULL, does = "measure what this machine can do at best, or show what was measured"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result"),
@@ -98,6 +99,14 @@ kernel_options <- function() {
       type = "character", default = NULL, metavar = "PARAMETERS",
       help = "parameters with the values to try, as in 'block=c(16, 32, 64), threads=1:2'"
     ),
+    with = optparse::make_option("--with",
+      type = "character", default = NULL, metavar = "FILE.rds",
+      help = "functions to use, by the names of those that they stand for: runs the script once"
+    ),
+    keep = optparse::make_option("--keep",
+      type = "character", default = NULL, metavar = "FILE.rds",
+      help = "keep the functions that were made fast, for --with"
+    ),
     make = optparse::make_option("--make",
       action = "store_true", default = FALSE,
       help = "the function makes the kernel from the parameters"
@@ -173,6 +182,7 @@ verb_options <- list(
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),
+  swap = c("with", "keep", "json", "quiet"),
   tune = c("function", "over", "inputs", "sizes", "make", "budget", "limit", "json", "out", "quiet"),
   machine = c("refresh", "json", "out", "quiet"),
   report = c("json", "out", "quiet"),

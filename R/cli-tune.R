@@ -19,7 +19,7 @@ verb_tune <- function(command) {
 tuning_document <- function(tuning) {
   plain <- function(table) {
     table[tuning$parameters] <- lapply(table[tuning$parameters], function(column) {
-      if (is.list(column)) vapply(column, value_words, "") else column
+      if (is.list(column)) vapply(column, setting_value_words, "") else column
     })
     table_document(table)
   }

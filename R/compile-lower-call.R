@@ -149,10 +149,16 @@ ask_callee <- function(cx, kernel, modes) {
   follow_callee(cx, key, kernel$name, function(routine) lower_callee(cx, kernel, modes, routine))
 }
 
-# Followed until what is known of it no longer changes. While it is being followed, what was known before holds.
+# Followed until what is known of it no longer changes. While it is being followed, what was known before holds. What
+# was found without asking for one that was being followed is final.
 follow_callee <- function(cx, key, name, lower_it) {
   shared <- cx$shared
-  if (key %in% shared$busy) return(shared$callees[[key]])
+  if (key %in% shared$busy) {
+    shared$tentative <- shared$tentative + 1
+    return(shared$callees[[key]])
+  }
+  if (key %in% shared$final) return(shared$callees[[key]])
+  tentative <- shared$tentative
   if (is.null(shared$callees[[key]])) {
     routine <- sprintf("%s_%d", name, length(shared$callees) + 1L)
     shared$callees[[key]] <- list(routine = routine, mode = "none", random = FALSE, outside = character())
@@ -165,6 +171,7 @@ follow_callee <- function(cx, key, name, lower_it) {
     shared$callees[[key]] <- lower_it(shared$callees[[key]]$routine)
     if (is.null(shared$callees[[key]]$mode) || identical(before, known())) break
   }
+  if (shared$tentative == tentative) shared$final <- c(shared$final, key)
   shared$callees[[key]]
 }
 

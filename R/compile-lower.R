@@ -55,7 +55,7 @@ new_shared <- function(kernel) {
   shared$told <- kernel$told
   shared$nameless <- isTRUE(kernel$nameless)
   shared$series <- isTRUE(kernel$series)
-  shared$written <- 0
+  shared$written <- shared$tentative <- 0
   shared$outside <- shared$trusted <- shared$callees <- list()
   shared
 }

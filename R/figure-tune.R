@@ -18,7 +18,7 @@ figure_tuning_line <- function(tuning) {
   table <- tuning$table[is.finite(tuning$table$seconds), ]
   sizes <- sort(unique(table$size))
   values <- unique(as.list(tuning$table[[tuning$parameters]]))
-  table$at <- match(vapply(as.list(table[[tuning$parameters]]), value_words, ""), vapply(values, value_words, ""))
+  table$at <- match(vapply(as.list(table[[tuning$parameters]]), setting_value_words, ""), vapply(values, setting_value_words, ""))
   table$stage <- factor(vapply(table$size, format_size, ""), vapply(sizes, format_size, ""))
   last <- do.call(rbind, lapply(split(table, table$stage), function(own) own[which.max(own$at), ]))
   last$at_y <- 10^spread_out(log10(last$over), 2 * label_gap(table$over, length(sizes)))
@@ -33,7 +33,7 @@ figure_tuning_line <- function(tuning) {
       size = 3.6, fontface = "bold") +
     stage_scales(levels(table$stage)) +
     ggplot2::scale_x_continuous(name = tuning$parameters, breaks = seq_along(values),
-      labels = vapply(values, value_words, ""), expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
+      labels = vapply(values, setting_value_words, ""), expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
     ggplot2::scale_y_log10(name = "Time over the best at that size", labels = plain_number) +
     ggplot2::labs(title = "Time by setting", subtitle = sprintf(
       "A line a size (%s); dotted: what counts as equally good", tuning$unit)) +
@@ -42,8 +42,8 @@ figure_tuning_line <- function(tuning) {
 
 figure_tuning_tiles <- function(tuning, table, size) {
   axes <- tuning$parameters[1:2]
-  levels <- lapply(axes, function(name) unique(vapply(as.list(tuning$table[[name]]), value_words, "")))
-  for (i in 1:2) table[[c("x", "y")[[i]]]] <- factor(vapply(as.list(table[[axes[[i]]]]), value_words, ""), levels[[i]])
+  levels <- lapply(axes, function(name) unique(vapply(as.list(tuning$table[[name]]), setting_value_words, "")))
+  for (i in 1:2) table[[c("x", "y")[[i]]]] <- factor(vapply(as.list(table[[axes[[i]]]]), setting_value_words, ""), levels[[i]])
   table <- table[order(table$seconds), ]
   table <- table[!duplicated(table[c("x", "y")]), ]
   table$good <- table$state %in% c("best", "as good")

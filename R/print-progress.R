@@ -34,6 +34,7 @@ progress_text <- function(progress) {
     machine = sprintf("measuring %s, %d of %d working sets done", progress$what, progress$done, progress$of),
     tune = sprintf("tuning    size %s, %d of %d settings racing after %d rounds, at most %.0f s left",
       format_size(progress$size), progress$racing, progress$of, progress$rounds, progress$left),
+    swap = sprintf("swapping  %s", progress$step),
     write = sprintf("writing   %s", progress$name)
   )
 }

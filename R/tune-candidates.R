@@ -43,10 +43,10 @@ settings_beside <- function(over, number) {
 }
 
 setting_words <- function(setting) {
-  paste(sprintf("%s = %s", names(setting), vapply(setting, value_words, "")), collapse = ", ")
+  paste(sprintf("%s = %s", names(setting), vapply(setting, setting_value_words, "")), collapse = ", ")
 }
 
-value_words <- function(value) {
+setting_value_words <- function(value) {
   if (is.integer(value) && length(value) == 1) return(format(value))
   paste(deparse(value, width.cutoff = 500L), collapse = " ")
 }

@@ -66,7 +66,7 @@ int main(void) {
         printf("{\"call\": %.0f, \"seconds\": %.9f, \"result\": [", call[0], seconds);
         for (size_t i = 0; i < n; ++i) {
           if (i) putchar(',');
-          if (isfinite(rain[i])) printf("%.17g", rain[i]);
+          if (isfinite(rain[i])) printf(rain[i] == 0 ? "%.1f" : "%.17g", rain[i]);
           else fputs(isnan(rain[i]) ? "\"NaN\"" : rain[i] > 0 ? "\"Inf\"" : "\"-Inf\"", stdout);
         }
         puts("]}");
