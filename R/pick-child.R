@@ -100,9 +100,9 @@ fast_form <- function(f) {
   tryCatch(suppressMessages(ds_compile(unchanged_rewriting(f))), ds_error = function(e) NULL)
 }
 
-# The furthest rewriting of which every step changes nothing.
+# The furthest rewriting of which every step changes nothing and leaves the loops to the compiler.
 unchanged_rewriting <- function(f) {
-  made <- tryCatch(ds_rewrite(f), error = function(e) NULL)
+  made <- tryCatch(ds_rewrite(f, c("filled", "hoisted")), error = function(e) NULL)
   done <- attr(made, "done")
   safe <- vapply(done, function(own) all(vapply(own, function(one) one$changes == "nothing" && !length(one$assumed), NA)), NA)
   kept <- if (length(safe)) sum(cumprod(safe)) else 0

@@ -13,14 +13,22 @@ script_profile <- function(log, exprs, loops, seconds) {
     label <- if (nzchar(home$package)) paste0(home$package, "::", home$name) else home$name
     list(kind = "function", name = home$name, package = home$package, label = label, share = counts[[name]] / total)
   })
+  rows <- Filter(Negate(is.null), rows)
   own <- which(vapply(exprs, is_plain_loop, NA))
   top <- lapply(own, function(i) {
+    if (spent_in_calls(exprs[[i]], rows) > 0.5 * loops[[i]] / max(seconds, 1e-9)) return(NULL)
     line <- as.integer(attr(exprs, "srcref")[[i]])[[1]]
     list(kind = "loop", name = as.character(i), package = "", label = sprintf("the loop in line %d", line),
       share = loops[[i]] / max(seconds, 1e-9))
   })
   none <- list(kind = "", name = "", package = "", label = "", share = 0)
-  bind_records(c(list(none), Filter(Negate(is.null), rows), top))[-1, ]
+  bind_records(c(list(none), rows, Filter(Negate(is.null), top)))[-1, ]
+}
+
+# The largest share of the functions that a loop calls: where these are made fast it has little of its own.
+spent_in_calls <- function(code, rows) {
+  names <- all.names(code)
+  max(0, vapply(rows, function(row) if (row$name %in% names) row$share else 0, 0))
 }
 
 # Of the script, or of a package that is not R's own: list(f, name, package).
@@ -41,9 +49,24 @@ base_packages <- c("base", "stats", "graphics", "grDevices", "utils", "datasets"
 
 looping_calls <- c("for", "while", "repeat", "sapply", "vapply", "lapply", "Map", "mapply", "Reduce", "Filter", "apply", "outer")
 
-# A function that others call in their loops need not have one of its own.
 worth_swapping <- function(f) {
-  !is.primitive(f) && !inherits(f, c("ds_compiled", "ds_native")) && any(all.names(body(f)) %in% looping_calls)
+  !is.primitive(f) && !inherits(f, c("ds_compiled", "ds_native")) && any(all.names(body(f)) %in% looping_calls) &&
+    !is_text_work(body(f), environment(f))
+}
+
+# Loops that make text, by themselves or in functions that they call, stay R whatever is tried.
+text_calls <- c(
+  "paste", "paste0", "sprintf", "format", "strsplit", "substr", "substring", "gsub", "sub", "regmatches", "regexpr",
+  "gregexpr", "grepl", "toupper", "tolower", "chartr", "readline", "scan"
+)
+
+is_text_work <- function(code, env) {
+  loops <- lapply(find_loops(code, integer(), list()), function(loop) code_at(code, loop$path))
+  length(loops) > 0 && all(vapply(loops, function(loop) {
+    any(unlist(lapply(own_functions(as.function(list(loop), envir = env)), function(one) {
+      all.names(body(one))
+    })) %in% text_calls)
+  }, NA))
 }
 
 # A loop whose variables can stand in a frame of their own: nothing in it asks where it is.
@@ -53,5 +76,6 @@ frame_calls <- c(
 )
 
 is_plain_loop <- function(code) {
-  is.call(code) && call_name(code) %in% loop_heads && !any(all.names(code) %in% frame_calls)
+  is.call(code) && call_name(code) %in% loop_heads && !any(all.names(code) %in% frame_calls) &&
+    !is_text_work(code, globalenv())
 }

@@ -46,13 +46,13 @@ cat("Location", round(fit$par[1], 3), "scale", round(fit$par[2], 3), "\n")
 years <- c(2, 5, 10, 20, 50, 100)
 print(data.frame(years = years, flood = round(quantile_of(fit$par, years), 2)))
 
-resamples <- 4000
+resamples <- 8000
 hundred <- numeric(resamples)
 for (b in 1:resamples) {
   again <- sample(floods, length(floods), replace = TRUE)
   own <- search_minimum(minus_log_likelihood, fit$par, c(2, 2), again)
   hundred[b] <- quantile_of(own$par, 100)
-  if (b %% 1000 == 0) cat("resample", b, "\n")
+  if (b %% 2000 == 0) cat("resample", b, "\n")
 }
 cat("Flood of 100 years:", round(quantile(hundred, c(0.05, 0.5, 0.95)), 2), "\n")
 

@@ -43,8 +43,8 @@ scores <- sapply(powers, function(p) left_out(gauges, p))
 for (i in seq_along(powers)) cat(sprintf("power %.1f: error %.3f mm\n", powers[i], scores[i]))
 power <- powers[which.min(scores)]
 
-px <- seq(0, 30, length.out = 300)
-py <- seq(0, 20, length.out = 200)
+px <- seq(0, 30, length.out = 420)
+py <- seq(0, 20, length.out = 280)
 map <- interpolate(px, py, gauges$x, gauges$y, gauges$rain, power)
 cat("Mean over the catchment:", round(mean(map), 3), "mm\n")
 cat("Wettest:", round(max(map), 2), "driest:", round(min(map), 2), "\n")

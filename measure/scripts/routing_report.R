@@ -4,7 +4,7 @@
 # lets out a share of its water every hour. The report compares months.
 
 set.seed(41)
-hours <- 24 * 365 * 36
+hours <- 24 * 365 * 72
 rain <- rgamma(hours, 0.25, 0.12) * (runif(hours) < 0.3)
 gauge_file <- file.path(tempdir(), "upper_wendle.csv")
 write.csv(data.frame(hour = seq_len(hours), rain = round(rain, 2)), gauge_file, row.names = FALSE)
@@ -64,7 +64,7 @@ for (keep in seq(0.80, 0.98, by = 0.02)) {
 }
 
 flow <- leaky_store(parts$quick, best_keep) + leaky_store(parts$slow, 0.999)
-month <- rep(1:432, length.out = hours, each = ceiling(hours / 432))
+month <- rep(1:864, length.out = hours, each = ceiling(hours / 864))
 by_month <- tapply(flow, month, sum)
 print(summary(as.vector(by_month)))
 found <- peaks(flow, 1)
