@@ -86,36 +86,58 @@ chunk_streams <- function(pool, count) {
 
 # Seconds that starting took; 0 where the pool is there. A copy of the session starts one of its own.
 open_pool <- function(pool) {
-  if (uses_future() || (identical(pool$owner, Sys.getpid()) && !is.null(pool$cluster))) return(0)
+  if (uses_future() || (identical(pool$owner, Sys.getpid()) && !is.null(pool$members))) return(0)
   start <- clock_now()
   local_random_state()
   pool$owner <- Sys.getpid()
-  pool$cluster <- if (can_fork()) parallel::makeForkCluster(pool$workers) else parallel::makePSOCKcluster(pool$workers)
-  pool$processes <- unlist(parallel::clusterCall(pool$cluster, Sys.getpid))
-  reg.finalizer(pool, function(pool) close_pool(pool), onexit = TRUE)
+  pool$members <- if (can_fork()) lapply(seq_len(pool$workers), function(i) {
+    start_fork(scratch_file("said"), divided_work(pool$f))
+  }) else parallel::makePSOCKcluster(pool$workers)
+  reg.finalizer(pool, close_pool, onexit = TRUE)
   clock_now() - start
 }
 
 close_pool <- function(pool) {
-  if (!is.null(pool$cluster) && identical(pool$owner, Sys.getpid())) {
-    tryCatch(parallel::stopCluster(pool$cluster), error = function(e) NULL)
-    tools::pskill(pool$processes, tools::SIGKILL)
-  }
-  pool$cluster <- NULL
+  own <- identical(pool$owner, Sys.getpid()) && !is.null(pool$members)
+  if (own && can_fork()) for (member in pool$members) stop_fork(member)
+  if (own && !can_fork()) tryCatch(parallel::stopCluster(pool$members), error = function(e) NULL)
+  pool$members <- NULL
 }
 
 uses_future <- function() {
   requireNamespace("future", quietly = TRUE) && !inherits(future::plan(), "sequential")
 }
 
+# Answers to the tasks, in their order. Whatever ends the asking ends the pool: it would answer to what was asked before.
 ask_pool <- function(pool, tasks) {
-  work <- divided_work(pool$f)
-  if (uses_future()) return(ask_futures(tasks, work))
-  tryCatch(parallel::clusterApplyLB(pool$cluster, tasks, work), error = function(e) {
-    close_pool(pool)
-    abort_ds("worker", "A process that shared the work ended.", condition_line(e), "The next call starts new ones.",
-      cause = e)
-  })
+  if (uses_future()) return(ask_futures(tasks, divided_work(pool$f)))
+  whole <- FALSE
+  on.exit(if (!whole) close_pool(pool))
+  answers <- if (can_fork()) ask_members(pool$members, tasks) else
+    parallel::clusterApplyLB(pool$members, tasks, divided_work(pool$f))
+  whole <- TRUE
+  answers
+}
+
+# Chunks are dealt in turn: all are asked before the first is waited for.
+ask_members <- function(members, tasks) {
+  hands <- split(seq_along(tasks), rep_len(seq_along(members), length(tasks)))
+  answers <- vector("list", length(tasks))
+  deal <- function(turn) {
+    asked <- Filter(function(i) length(hands[[i]]) >= turn, seq_along(hands))
+    for (i in asked) send_message(members[[i]]$socket, serialize(tasks[[hands[[i]][[turn]]]], NULL, xdr = FALSE))
+    asked
+  }
+  for (turn in seq_len(max(lengths(hands)))) {
+    for (i in deal(turn)) {
+      got <- receive_message(members[[i]]$socket, Inf, NULL, Inf)
+      if (!is.raw(got)) {
+        abort_ds("worker", "A process that shared the work ended.", hint = "The next call starts new ones.")
+      }
+      answers[[hands[[i]][[turn]]]] <- unserialize(got)
+    }
+  }
+  answers
 }
 
 ask_futures <- function(tasks, work) {
@@ -126,6 +148,7 @@ ask_futures <- function(tasks, work) {
 # In the worker: a chunk's value or error, its seconds, and who did it.
 divided_work <- function(f) {
   work <- function(task) {
+    setTimeLimit(elapsed = Inf) # a copy of a process has that one's limit
     assign(".Random.seed", task[[2]], envir = globalenv())
     start <- Sys.time()
     made <- tryCatch(list(value = do.call(f, task[[1]], quote = TRUE)), error = function(e) list(error = e))
