@@ -98,6 +98,8 @@ op_tally <- function(node, index = FALSE) {
     return(kinds)
   }
   kind <- names(tally_ops)[vapply(tally_ops, function(ops) node$op %in% ops, NA)]
+  squared <- node$op == "pow" && node$args[[2]]$op == "const" && identical(node$args[[2]]$value, 2)
+  if (squared) kind <- "multiply"
   if (length(kind) == 0) return(kinds)
   whole <- length(node$args) > 0 && node$args[[1]]$mode != "double" && kind == "compare"
   kinds[[if (index || whole) "integer" else kind]] <- 1

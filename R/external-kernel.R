@@ -105,7 +105,9 @@ send_line <- function(partner, message) {
   left <- charToRaw(enc2utf8(text))
   until <- clock_now() + partner$limit
   while (length(left)) {
-    left <- tryCatch(partner$process$write_input(left), error = function(e) abort_partner(partner, end_words(partner)))
+    # what it printed before it ended tells more than that it did
+    left <- tryCatch(partner$process$write_input(left), error = function(e) read_answer(partner, clock_now() + 1))
+    if (is.list(left)) abort_partner(partner, "it answered before it was asked and ended")
     if (length(left) && clock_now() > until) abort_partner(partner, "it does not read what it is sent")
     if (length(left)) processx::poll(list(partner$process), 5)
   }

@@ -79,19 +79,23 @@ measure_at <- function(measure, sizes, known) {
   exp(stats::approx(log(known), log(measure$values), log(sizes), rule = 2)$y)
 }
 
-# Code that is TRUE where the arguments are of the kinds that were checked; `formals` are the reference's.
-kinds_code <- function(made, unchecked, formals) {
-  given <- names(made[[1]])
+# Code that is TRUE where the arguments are of the kinds that were checked.
+kinds_code <- function(made, unchecked) {
+  all_of(unlist(lapply(names(made[[1]]), function(name) {
+    kind_tests(as.name(name), lapply(made, function(one) one[[name]]), unchecked)
+  })))
+}
+
+all_of <- function(tests) if (length(tests)) Reduce(function(one, other) call("&&", one, other), tests)
+
+# Code that is TRUE where a call gives just what the study gives; NULL where the reference takes nothing else.
+given_code <- function(given, formals) {
   optional <- names(formals)[!vapply(formals, rlang::is_missing, NA)]
-  tests <- c(
+  all_of(c(
     lapply(intersect(given, optional), function(name) bquote(!missing(.(as.name(name))))),
     lapply(setdiff(names(formals), c(given, "...")), function(name) bquote(missing(.(as.name(name))))),
-    if ("..." %in% names(formals)) list(quote(...length() == 0L)),
-    unlist(lapply(given, function(name) {
-      kind_tests(as.name(name), lapply(made, function(one) one[[name]]), unchecked)
-    }))
-  )
-  Reduce(function(one, other) call("&&", one, other), tests)
+    if ("..." %in% names(formals)) list(quote(...length() == 0L))
+  ))
 }
 
 kind_tests <- function(symbol, values, unchecked) {

@@ -1,6 +1,7 @@
 # A script run twice in fresh processes: profiled as it is, then with its hot functions and loops made fast.
 
 hot_share <- 0.03 # of the first run
+hot_seconds <- 0.1 # less than building takes
 script_limit <- 3600 # seconds
 
 swap_script <- function(path) {
@@ -39,7 +40,7 @@ run_script <- function(path, task) {
 # a loop its number among the script's expressions), `package`, `share`.
 hot_code <- function(first) {
   found <- first$hot
-  found[found$share >= hot_share, ]
+  found[found$share >= hot_share & found$share * first$seconds >= hot_seconds, ]
 }
 
 script_result <- function(path, first, second, hot) {

@@ -36,8 +36,8 @@ ds_pick <- function(result, size = NULL, stages = NULL) {
   reference <- reference_of(study)
   made <- lapply(study$sizes, function(size) study_inputs(study, size))
   formals <- pick_formals(study, names(made[[1]]))
-  kinds <- kinds_code(made, unchecked_rules(study), formals)
-  code <- pick_code(table, measure, kinds, names(made[[1]]), names(formals))
+  kinds <- kinds_code(made, unchecked_rules(study))
+  code <- pick_code(table, measure, kinds, names(made[[1]]), given_code(names(made[[1]]), formals))
   picked <- unique(c(table$stage, reference))
   env <- rlang::env(topenv(), .session = 0, .reference = study$stages[[reference]]$kernel)
   env$kernels <- lapply(study$stages[picked], function(stage) stage$kernel)
@@ -84,12 +84,10 @@ pick_formals <- function(study, given) {
 # Defaults are the reference's own, to be worked out in its frame.
 without_defaults <- function(formals) lapply(formals, function(one) rlang::missing_arg())
 
-# What the study does not give goes to the reference alone.
-pick_code <- function(table, measure, kinds, given, all) {
-  pass <- function(names) {
-    c(lapply(stats::setNames(nm = setdiff(names, "...")), as.name), if ("..." %in% names) quote(...))
-  }
-  run <- function(name, names = given) as.call(c(as.name(name), pass(names)))
+# What the study does not give goes to the reference alone, by a call of its own: only so do its defaults hold.
+pick_code <- function(table, measure, kinds, given, just_these) {
+  pass <- lapply(stats::setNames(nm = given), as.name)
+  run <- function(name) as.call(c(as.name(name), pass))
   chosen <- run(paste0(".stage", nrow(table)))
   for (i in rev(seq_len(nrow(table) - 1))) {
     chosen <- call("if", call("<", quote(.size), table$from[[i + 1]]), run(paste0(".stage", i)), chosen)
@@ -98,5 +96,11 @@ pick_code <- function(table, measure, kinds, given, all) {
     .size <- .(measure$code)
     .(chosen)
   })
-  call("if", kinds, chosen, run(".reference", all))
+  made <- call("if", kinds, chosen, run(".reference"))
+  if (is.null(just_these)) return(made)
+  call("if", just_these, made, quote({
+    .call <- match.call()
+    .call[[1]] <- .reference
+    eval(.call, parent.frame())
+  }))
 }

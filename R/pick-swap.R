@@ -42,6 +42,7 @@ ds_swap <- function(functions, expr, check = 0.01, tolerance = 1e-9, envir = par
   on.exit(for (entry in entries) unbind_swap(entry), add = TRUE)
   for (entry in entries) bind_swap(entry)
   value <- eval(code, envir)
+  for (entry in entries) unbind_swap(entry)
   structure(list(value = value, table = swap_table(entries)), class = "ds_swapped")
 }
 
@@ -202,6 +203,8 @@ bind_swap <- function(entry) bind_everywhere(entry, entry$wrapper)
 
 # Whatever the code made of the name in the meantime stays, if it is not ours.
 unbind_swap <- function(entry) {
+  if (isTRUE(entry$over)) return(invisible())
+  entry$over <- TRUE
   now <- get0(entry$home$name, entry$home$env, inherits = FALSE)
   if (identical(now, entry$wrapper)) bind_everywhere(entry, entry$original) else if (!nzchar(entry$reason))
     entry$reason <- "the code gave the name another function"
