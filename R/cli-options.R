@@ -20,7 +20,7 @@ verb_table <- list(
   compare = list(takes = c("BEFORE", "NOW"), does = "say what became slower from one run of a study to another")
 )
 
-option_table <- function() c(run_options(), kernel_options(), compiler_options())
+option_table <- function() c(run_options(), kernel_options(), tuning_options(), compiler_options())
 
 # Of those that run studies.
 run_options <- function() {
@@ -95,22 +95,6 @@ kernel_options <- function() {
       type = "character", default = NULL, metavar = "NAME",
       help = "a function of the script that makes the arguments for a size; without it one is made from --args"
     ),
-    over = optparse::make_option("--over",
-      type = "character", default = NULL, metavar = "PARAMETERS",
-      help = "parameters with the values to try, as in 'block=c(16, 32, 64), threads=1:2'"
-    ),
-    with = optparse::make_option("--with",
-      type = "character", default = NULL, metavar = "FILE.rds",
-      help = "functions to use, by the names of those that they stand for: runs the script once"
-    ),
-    keep = optparse::make_option("--keep",
-      type = "character", default = NULL, metavar = "FILE.rds",
-      help = "keep the functions that were made fast, for --with"
-    ),
-    make = optparse::make_option("--make",
-      action = "store_true", default = FALSE,
-      help = "the function makes the kernel from the parameters"
-    ),
     sizes = optparse::make_option("--sizes",
       type = "character", default = NULL, metavar = "SIZES",
       help = "sizes, as in 100,1000,10000"
@@ -138,6 +122,28 @@ kernel_options <- function() {
     slower = optparse::make_option("--fail-if-slower",
       type = "character", default = NULL, metavar = "PERCENT", dest = "slower",
       help = "exit with 1 where the interval of a change lies past this, as in 5%"
+    )
+  )
+}
+
+# Of `deepstride tune` and `swap`.
+tuning_options <- function() {
+  list(
+    over = optparse::make_option("--over",
+      type = "character", default = NULL, metavar = "PARAMETERS",
+      help = "parameters with the values to try, as in 'block=c(16, 32, 64), threads=1:2'"
+    ),
+    with = optparse::make_option("--with",
+      type = "character", default = NULL, metavar = "FILE.rds",
+      help = "functions to use, by the names of those that they stand for: runs the script once"
+    ),
+    keep = optparse::make_option("--keep",
+      type = "character", default = NULL, metavar = "FILE.rds",
+      help = "keep the functions that were made fast, for --with"
+    ),
+    make = optparse::make_option("--make",
+      action = "store_true", default = FALSE,
+      help = "the function makes the kernel from the parameters"
     )
   )
 }

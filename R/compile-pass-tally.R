@@ -34,7 +34,7 @@ tallied_steps <- function(form, steps) {
     step$blocks <- lapply(step$blocks, function(block) tallied_steps(form, block))
     step$args <- lapply(step$args, tallied_parts, form = form, line = step$line)
     if (step$op == "for" && step$args[[1]]$op == "var") step$blocks <- lapply(step$blocks, function(block) {
-      c(tally_steps(form, step, moved("load", step$args[[1]]$mode)), block)
+      c(tally_steps(form, step, tally_moved("load", step$args[[1]]$mode)), block)
     })
     each <- element_tally(form, step)
     before <- tally_steps(form, step, step_tally(form, step))
@@ -54,7 +54,7 @@ new_tally <- function(form, line, kinds) {
   length(form$tallies$rows) - 1L
 }
 
-moved <- function(kind, mode, times = 1) {
+tally_moved <- function(kind, mode, times = 1) {
   bytes <- switch(mode, double = 8, complex = 16, character = 8, 4)
   kinds <- no_tally
   kinds[[kind]] <- times
@@ -66,8 +66,8 @@ moved <- function(kind, mode, times = 1) {
 step_tally <- function(form, step) {
   values <- step$args
   own <- switch(step$op,
-    store = moved("store", form$vars[[step$name]]$modes),
-    append = moved("store", form$vars[[step$name]]$modes),
+    store = tally_moved("store", form$vars[[step$name]]$modes),
+    append = tally_moved("store", form$vars[[step$name]]$modes),
     no_tally
   )
   places <- if (step$op %in% c("store", "store_many")) seq_along(values) > 1 else rep(FALSE, length(values))
@@ -84,7 +84,7 @@ single_tally <- function(node, index = FALSE) {
   if (!is.null(node$tally)) return(no_tally)
   if (node$op == "element") {
     inner <- Reduce(`+`, lapply(node$args, single_tally, index = TRUE), no_tally)
-    return(inner + moved("load", node$mode))
+    return(inner + tally_moved("load", node$mode))
   }
   own <- if (node$rank == 0) op_tally(node, index) else no_tally
   Reduce(`+`, lapply(node$args, single_tally, index = index), own)
@@ -111,14 +111,14 @@ element_tally <- function(form, step) {
   if (step$op != "assign" || is_scalar(form, step$name)) return(NULL)
   node <- step$args[[1]]
   if (node$op %in% c("var", "fill", "ask", "recurse", "part")) return(NULL)
-  kinds <- vector_tally(node) + moved("store", node$mode)
+  kinds <- vector_tally(node) + tally_moved("store", node$mode)
   if (node$op == "along" && node$fn != "rev") kinds[[c(cumsum = "add", cumprod = "multiply")[[node$fn]]]] <- 1
   kinds
 }
 
 vector_tally <- function(node) {
   if (node$rank == 0) return(no_tally)
-  if (node$op %in% c("var", "subset")) return(moved("load", node$mode))
+  if (node$op %in% c("var", "subset")) return(tally_moved("load", node$mode))
   if (node$op %in% c("range", "concat", "draws")) {
     kinds <- no_tally
     if (node$op == "draws") kinds[["function"]] <- 1

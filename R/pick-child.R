@@ -36,13 +36,8 @@ script_child <- function(path, task, out) {
 # A top-level value is shown, as Rscript does.
 run_expression <- function(run, code, number) {
   if (is_hot_loop(run, number)) return(run_loop(run, code, number))
-  shown <- withVisible(eval(code, globalenv()))
-  if (shown$visible) print_value(shown$value)
+  source(exprs = as.expression(list(code)), local = globalenv(), print.eval = TRUE)
   swap_known(run)
-}
-
-print_value <- function(value) {
-  print(value)
 }
 
 is_hot_loop <- function(run, number) any(run$hot$kind == "loop" & run$hot$name == as.character(number))

@@ -55,7 +55,7 @@ worth_swapping <- function(f) {
 }
 
 # Loops that make text, by themselves or in functions that they call, stay R whatever is tried.
-text_calls <- c(
+making_text <- c(
   "paste", "paste0", "sprintf", "format", "strsplit", "substr", "substring", "gsub", "sub", "regmatches", "regexpr",
   "gregexpr", "grepl", "toupper", "tolower", "chartr", "readline", "scan"
 )
@@ -65,7 +65,7 @@ is_text_work <- function(code, env) {
   length(loops) > 0 && all(vapply(loops, function(loop) {
     any(unlist(lapply(own_functions(as.function(list(loop), envir = env)), function(one) {
       all.names(body(one))
-    })) %in% text_calls)
+    })) %in% making_text)
   }, NA))
 }
 

@@ -33,11 +33,11 @@ still_racing <- function(standing, racing) {
 }
 
 # Known well enough: none that is still in it could be better than the best by more than the margin.
-race_decided <- function(standing, racing, margin) {
+race_decided <- function(standing, racing, within) {
   rivals <- racing & !standing$best
-  all(standing$rounds[racing] >= least_race_rounds) && all(standing$low[rivals] >= 1 / (1 + margin))
+  all(standing$rounds[racing] >= least_race_rounds) && all(standing$low[rivals] >= 1 / (1 + within))
 }
 
-as_good_as_best <- function(standing, margin) {
-  standing$best | standing$over <= 1 + margin | (standing$rounds >= least_race_rounds & standing$low <= 1)
+as_good_as_best <- function(standing, within) {
+  standing$best | standing$over <= 1 + within | (standing$rounds >= least_race_rounds & standing$low <= 1)
 }
