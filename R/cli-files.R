@@ -53,7 +53,8 @@ run_faces <- function(result, out, junit = NULL) {
       report.html = function() ds_report(result, file.path(out, "report.html")),
       report.md = function() ds_report(result, file.path(out, "report.md"))
     ),
-    table_faces(result, out), junit_face(result$agreement, result$study$title, junit), figure_faces(result, out)
+    table_faces(result, out), junit_face(result$agreement, result$study$title, junit), figure_faces(result, out),
+    ceiling_faces(result, out)
   )
 }
 
@@ -69,6 +70,18 @@ figure_faces <- function(result, out, kinds = setdiff(names(figure_files), "clim
     faces <- lapply(file.path(out, files), function(file) function() write_figure(drawing(), file))
     stats::setNames(faces, files)
   }))
+}
+
+# Of studies whose work was counted.
+ceiling_faces <- function(result, out) {
+  if (is.null(result$ceiling)) return(NULL)
+  files <- c("roofline.svg", "roofline.png")
+  drawing <- once(function() plainly(list(figure = figure_roofline(result$ceiling), height = figure_height)))
+  figures <- lapply(file.path(out, files), function(file) function() write_figure(drawing(), file))
+  c(
+    list(limits.csv = function() write_table(as.data.frame(result$ceiling), file.path(out, "limits.csv"))),
+    stats::setNames(figures, files)
+  )
 }
 
 # NULL where there is nothing to draw.

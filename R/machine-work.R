@@ -83,6 +83,8 @@ counted_stage <- function(stage, study, longest) {
     rows <- list()
     touched <- double()
     seconds <- 0
+    smallest <- study_inputs(study, study$sizes[[1]])
+    counted_call(counting, smallest[intersect(names(formals(counting)), names(smallest))]) # what building takes is not counting
     for (size in study$sizes) {
       before <- if (length(touched)) size / study$sizes[[length(touched)]] else 1
       if (seconds * before > longest) break

@@ -17,10 +17,7 @@ print.ds_device <- function(x, ...) {
 ceiling_lines <- function(ceiling) {
   table <- ceiling$table
   if (nrow(table) == 0) return("No cell was timed whose work is known.")
-  last <- do.call(rbind, lapply(unique(table$stage), function(stage) {
-    own <- table[table$stage == stage, ]
-    own[which.max(own$size), ]
-  }))
+  last <- largest_cells(table)
   c(
     heading(sprintf("How far from the limit: %s", ceiling$title)), "",
     wrapped(ceiling_sentences(ceiling)), "",

@@ -114,3 +114,11 @@ ceiling_sentence <- function(row, unit, fact) {
         "it waits for its own results, for branches or for memory out of order")
   )
 }
+
+# Of each stage the row of its largest size.
+largest_cells <- function(table) {
+  do.call(rbind, lapply(unique(table$stage), function(stage) {
+    own <- table[table$stage == stage, ]
+    own[which.max(own$size), ]
+  }))
+}

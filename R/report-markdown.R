@@ -10,6 +10,8 @@ markdown_lines <- function(result) {
     markdown_text(verdict_sentences(study, result$agreement, result$timings)), "",
     "## Agreement", "", agreement_markdown(result$agreement), "",
     sprintf("## Speedup over `%s`", result$timings$reference), "", speedup_markdown(result$timings), "",
+    if (!is.null(result$ceiling)) c("## How far from the machine's limit", "",
+      paste("-", markdown_text(ceiling_sentences(result$ceiling))), ""),
     if (length(conditions)) c("## What could have spoilt the figures", "", paste("-", markdown_text(conditions)), ""),
     "<details><summary>Stages</summary>", "", stage_markdown(study$stages), "</details>"
   )

@@ -7,7 +7,7 @@
 #' @param plan A [ds_plan()].
 #' @param resume A file that keeps every finished size; see [ds_time()].
 #' @return A `ds_result`: a list with `study`, `agreement`, `timings` and
-#'   `environment`. Print it for the verdicts, [ggplot2::autoplot()] it for the
+#'   `environment`; for a study whose work was counted by [ds_work()] also `ceiling`, see [ds_ceiling()]. Print it for the verdicts, [ggplot2::autoplot()] it for the
 #'   figures, [ds_report()] it for the whole story, [ds_save()] it to keep it.
 #' @section Errors: as for [ds_agree()] and [ds_time()].
 #' @examples
@@ -29,6 +29,8 @@ ds_run <- function(study, plan = ds_plan(), resume = NULL) {
   suspendInterrupts({
     timings <- time_stages(study, plan, agreement, checkpoint)
     study$reference <- reference_of(study)
-    new_result(study, agreement, timings, facts)
+    result <- new_result(study, agreement, timings, facts)
+    if (!is.null(study$work) && !timings$interrupted) result$ceiling <- allowInterrupts(ds_ceiling(result))
+    result
   })
 }

@@ -54,4 +54,5 @@ ds_study(
   ds_stage("loop", interpolate_loop, note = "point by point, gauge by gauge") |>
   ds_stage("rows", interpolate_rows, note = "all gauges at once") |>
   ds_stage("gauges", interpolate_gauges, note = "all points at once") |>
-  ds_stage("native", ds_compile(interpolate_loop), note = "the loops, compiled")
+  ds_stage("native", ds_compile(interpolate_loop), note = "the loops, compiled") |>
+  ds_work()

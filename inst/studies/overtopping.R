@@ -100,4 +100,5 @@ ds_study(
   ds_stage("backwards", overtop_backwards, note = "another random stream", random = TRUE) |>
   ds_stage("missing", overtop_missing, note = "hours without a reading forgotten") |>
   ds_stage("strict", overtop_strict, note = "stops where a reading is missing") |>
-  ds_stage("blocks", overtop_blocks, note = "writes where it must not")
+  ds_stage("blocks", overtop_blocks, note = "writes where it must not") |>
+  ds_work()

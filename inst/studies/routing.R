@@ -52,4 +52,5 @@ ds_study(
   ds_stage("native", ds_compile(route_filled), note = "the same loop, compiled") |>
   ds_stage("filter", route_filter, note = "R's own recursive filter") |>
   ds_stage("c", ds_native("route.c", "route"), note = "loop moved to C") |>
-  ds_stage("cpp", ds_native("route.cpp", "route"), note = "loop moved to C++ through Rcpp")
+  ds_stage("cpp", ds_native("route.cpp", "route"), note = "loop moved to C++ through Rcpp") |>
+  ds_work()

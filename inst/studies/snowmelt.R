@@ -37,4 +37,5 @@ ds_study(
   ds_stage("loop", melt_loop, note = "day by day") |>
   ds_stage("choice", function(temp, base, rate) ifelse(temp > base, rate * (temp - base), 0), note = "`ifelse()`") |>
   ds_stage("masked", melt_masked, note = "cold days masked out") |>
-  ds_stage("native", ds_compile(melt_loop), note = "the loop, compiled")
+  ds_stage("native", ds_compile(melt_loop), note = "the loop, compiled") |>
+  ds_work()

@@ -18,10 +18,6 @@ test_that("levels of memory are found where latencies rise, over several steps t
 })
 
 test_that("a machine is measured once, kept, shown and drawn; a damaged file is measured again", {
-  file <- internal("machine_file")()
-  dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE)
-  saveRDS(fake_machine(), file)
-  on.exit(unlink(file))
   machine <- ds_machine()
   expect_identical(machine$seconds, 12)
   expect_snapshot(writeLines(utils::head(internal("machine_lines")(machine)[-(1:2)], -2)))
