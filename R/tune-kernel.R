@@ -21,7 +21,7 @@
 #' @return A `ds_tuning`: a list with `table`, a tibble: `size`, a column for each parameter, `state` ("best"; "as
 #'   good": not to be told from the best, or within the margin; "slower"; "left out": by `where`, or it stops;
 #'   "differs": its result is another), `seconds` an evaluation, `over` (its time over the best's) with `low` and `high`
-#'   (99 % one-sided bounds), `rounds`, `reason`; `best`, the settings by size; `tried` and `of` (settings); `ended` by
+#'   (99 % one-sided bounds), `rounds`, `reason`; `best`, the settings by size; `tried` and `of` (settings); `seconds` of the races; `ended` by
 #'   size: "margin", "budget" or "rounds". Printed it also gives the setting as code. It is kept for this machine:
 #'   [ds_tuned()] uses it.
 #' @section Errors: `ds_error_input` for `over` of more than four parameters or none, for a parameter that `f` does not
@@ -71,7 +71,7 @@ check_where <- function(where, over) {
 # list(table, tried, ended) at one size.
 tune_at <- function(tuning, size, budget) {
   total <- prod(lengths(tuning$over))
-  seen <- list(numbers = double(), rows = list(), ended = "margin")
+  seen <- list(numbers = double(), rows = list(), ended = "margin", seconds = 0)
   if (total <= whole_grid) return(try_settings(tuning, size, seq_len(total), budget, seen))
   draws <- with_seed(tuning$study$seed, sample.int(total, min(first_draws, total)))
   seen <- try_settings(tuning, size, draws, budget / 2, seen)
@@ -107,9 +107,11 @@ try_settings <- function(tuning, size, numbers, budget, seen) {
     rows[able] <- Map(function(setting, row) utils::modifyList(setting_row(size, setting, "", ""), row),
       settings[able], raced$rows)
     seen$ended <- raced$ended
+    seen$seconds <- seen$seconds + raced$seconds
   }
   old <- !seen$numbers %in% numbers
-  list(numbers = c(seen$numbers[old], numbers), rows = c(seen$rows[old], rows), ended = seen$ended)
+  list(numbers = c(seen$numbers[old], numbers), rows = c(seen$rows[old], rows), ended = seen$ended,
+    seconds = seen$seconds)
 }
 
 setting_row <- function(size, setting, state, reason) {
@@ -121,7 +123,8 @@ race_study <- function(tuning, study, size, budget) {
   checked <- settings_agree(study, size, tuning$limit)
   rows <- lapply(checked, function(one) list(state = one$state, reason = one$reason))
   racing <- which(vapply(checked, function(one) one$state == "", NA))
-  if (length(racing) == 0) return(list(rows = rows, ended = "margin"))
+  if (length(racing) == 0) return(list(rows = rows, ended = "margin", seconds = 0))
+  start <- clock_now()
   local_threads(1)
   local_directory(study$directory)
   backend <- new_backend(study, "none")
@@ -129,7 +132,7 @@ race_study <- function(tuning, study, size, budget) {
   race <- new_race(names(study$stages)[racing], size, study$seed, backend, tuning$limit)
   race_settings(race, backend, tuning$margin, clock_now() + budget)
   rows[racing] <- race_rows(race, tuning$margin)
-  list(rows = rows, ended = race$ended)
+  list(rows = rows, ended = race$ended, seconds = clock_now() - start)
 }
 
 race_rows <- function(race, margin) {
@@ -172,7 +175,7 @@ new_tuning <- function(tuning, found) {
   elements <- vapply(best$size, function(size) data_bytes(study_inputs(tuning$study, size)), 0)
   structure(list(
     table = table, best = best, parameters = names(tuning$over), tried = nrow(table) / length(found),
-    of = prod(lengths(tuning$over)), ended = vapply(found, function(one) one$ended, ""), unit = tuning$study$unit,
+    of = prod(lengths(tuning$over)), seconds = sum(vapply(found, function(one) one$seconds, 0)), ended = vapply(found, function(one) one$ended, ""), unit = tuning$study$unit,
     margin = tuning$margin, make = tuning$make, f = tuning$f, bytes = elements
   ), class = "ds_tuning")
 }

@@ -22,10 +22,3 @@ fake_machine <- function(caches = tibble::tibble(level = c(1, 2), bytes = c(2^15
     clock_step = 3e-8, noise = 0.004, pressure = 1, seconds = 12
   ), class = "ds_machine")
 }
-
-# So that nothing in the tests measures the machine.
-local({
-  file <- internal("machine_file")()
-  dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE)
-  saveRDS(fake_machine(), file)
-})

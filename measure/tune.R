@@ -1,0 +1,81 @@
+# Of: R/tune- R/read-race R/time-
+# Whether the tuner finds the best setting, and for what part of the time of timing every setting exhaustively. 20
+# problems: chunks of whole-vector work in R, blocks of compiled nests, and kernels that wait for a known time.
+#   within   problems whose setting is within 3 % of the best of the exhaustive timing (wanted: 18 of 20)
+#   time     seconds of the tuner's races over those of the exhaustive timing, the median (wanted: at most 0.33)
+library(deepstride)
+Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
+spin <- deepstride:::clock_spin
+
+chunked <- function(work) function(x, chunk) {
+  total <- 0
+  for (from in seq(1, length(x), by = chunk)) total <- total + work(x[from:min(from + chunk - 1, length(x))])
+  total
+}
+works <- list(sum = sum, squares = function(x) sum(x * x), roots = function(x) sum(sqrt(x)), logs = function(x) sum(log(x + 1)))
+problems <- list()
+for (name in names(works)) for (size in c(2e4, 2e5)) {
+  problems[[paste(name, size)]] <- list(f = chunked(works[[name]]), over = list(chunk = 2^(4:16)),
+    inputs = function(n) list(x = runif(n)), size = size)
+}
+waits <- function(best, slope) eval(bquote(function(x, a, b) {
+  .(spin)(2e-4 * (1 + .(slope) * (abs(a - .(best)) + abs(b - 3))))
+  sum(x)
+}))
+for (best in c(2, 5, 7)) for (slope in c(0.05, 0.3)) {
+  problems[[paste("waits", best, slope)]] <- list(f = waits(best, slope), over = list(a = 1:8, b = 1:5),
+    inputs = function(n) list(x = runif(n)), size = 10)
+}
+nest <- function(a, b) {
+  out <- matrix(0, nrow(a), ncol(b))
+  for (i in seq_len(nrow(a))) for (j in seq_len(ncol(b))) for (k in seq_len(ncol(a))) out[i, j] <- out[i, j] + a[i, k] * b[k, j]
+  out
+}
+for (size in c(200, 300, 400)) for (along in c("i", "k")) {
+  problems[[paste("nest", size, along)]] <- list(
+    f = eval(bquote(function(tile) ds_compile(.(nest), block = stats::setNames(tile, .(along))))),
+    over = list(tile = c(16, 32, 64, 128, 256)), make = TRUE,
+    inputs = function(n) list(a = matrix(runif(n * n), n), b = matrix(runif(n * n), n)), size = size
+  )
+}
+
+# Seven samples of each setting, at least 20 ms each: the median.
+exhaustive <- function(problem) {
+  numbers <- seq_len(prod(lengths(problem$over)))
+  given <- with(problem, inputs(size))
+  kernels <- lapply(numbers, function(number) {
+    deepstride:::setting_kernel(problem$f, deepstride:::setting_at(problem$over, number), isTRUE(problem$make))
+  })
+  start <- deepstride:::clock_now()
+  times <- matrix(NA_real_, 7, length(numbers))
+  for (i in numbers) do.call(kernels[[i]], given)
+  for (round in 1:7) for (i in sample(numbers)) {
+    turns <- 0
+    begun <- deepstride:::clock_now()
+    repeat {
+      do.call(kernels[[i]], given)
+      turns <- turns + 1
+      if (deepstride:::clock_now() - begun > 0.02) break
+    }
+    times[round, i] <- (deepstride:::clock_now() - begun) / turns
+  }
+  list(seconds = apply(times, 2, stats::median), took = deepstride:::clock_now() - start)
+}
+
+rows <- lapply(names(problems), function(name) {
+  problem <- problems[[name]]
+  set.seed(1)
+  whole <- exhaustive(problem)
+  start <- proc.time()[[3]]
+  tuning <- ds_tune(problem$f, problem$over, problem$inputs, problem$size, make = isTRUE(problem$make), budget = whole$took / 3)
+  names(whole$seconds) <- NULL
+  settings <- lapply(seq_along(whole$seconds), function(number) deepstride:::setting_at(problem$over, number))
+  best <- as.list(tuning$best[tuning$parameters])
+  at <- which(vapply(settings, function(one) all(unlist(one) == unlist(best)), NA))
+  over <- whole$seconds[[at]] / min(whole$seconds)
+  list(name = name, over = over, share = tuning$seconds / whole$took)
+})
+over <- vapply(rows, function(row) row$over, 0)
+for (row in rows) cat(sprintf("%-16s chosen takes %.3f of the best, race %.2f of the exhaustive time\n", row$name, row$over, row$share))
+cat(sprintf("within 3 %%: %d of %d\n", sum(over <= 1.03), length(over)))
+cat(sprintf("time: %.2f\n", stats::median(vapply(rows, function(row) row$share, 0))))
