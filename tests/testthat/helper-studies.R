@@ -1,6 +1,6 @@
 # Small studies and ways to look inside the package.
 
-internal <- function(name) getFromNamespace(name, "deepstride")
+internal <- function(name) utils::getFromNamespace(name, "deepstride")
 
 # A cache of its own, so that tests neither read nor fill the user's.
 Sys.setenv(R_USER_CACHE_DIR = file.path(tempdir(), "cache"))
