@@ -19,8 +19,10 @@ script_document <- function(script) {
 # One run, with functions from a file.
 swap_with <- function(command) {
   path <- asked_file(command$options$with)
-  functions <- tryCatch(readRDS(path), error = function(e) abort_input(sprintf("`%s` holds no functions.", path),
-    condition_line(e), "Keep some with `--keep`, or with `saveRDS(list(name = ds_pick(result)), file)`.", arg = "--with"))
+  functions <- tryCatch(readRDS(path), error = function(e) {
+    abort_input(sprintf("`%s` holds no functions.", path), condition_line(e),
+      "Keep some with `--keep`, or with `saveRDS(list(name = ds_pick(result)), file)`.", arg = "--with")
+  })
   check_swaps(functions)
   ran <- allowInterrupts(run_swapped(command$file, functions))
   if (!is.null(ran$error)) {

@@ -34,7 +34,9 @@ tuning_faces <- function(tuning, out) {
     function() write_figure(list(figure = ggplot2::autoplot(tuning), height = figure_height), file)
   })
   c(
-    list(tuning.csv = function() write_table(as.data.frame(tuning_document(tuning)$table), file.path(out, "tuning.csv"))),
+    list(tuning.csv = function() {
+      write_table(as.data.frame(tuning_document(tuning)$table), file.path(out, "tuning.csv"))
+    }),
     stats::setNames(figures, files)
   )
 }

@@ -33,8 +33,8 @@ ds_divide <- function(f, over, workers = 2, combine = c, chunks = 16, seed = NUL
   }
   check_count(workers, "workers")
   if (workers > max(2, processor_count(), na.rm = TRUE)) {
-    abort_input(sprintf("`workers` must be at most %d, the cores of this machine.", processor_count()), you_gave(workers),
-      arg = "workers")
+    abort_input(sprintf("`workers` must be at most %d, the cores of this machine.", processor_count()),
+      you_gave(workers), arg = "workers")
   }
   check_function(combine, "combine")
   check_count(chunks, "chunks")
@@ -108,7 +108,8 @@ uses_future <- function() {
   requireNamespace("future", quietly = TRUE) && !inherits(future::plan(), "sequential")
 }
 
-# Answers to the tasks, in their order. Whatever ends the asking ends the pool: it would answer to what was asked before.
+# Answers to the tasks, in their order. Whatever ends the asking ends the pool: it would answer to what was asked
+# before.
 ask_pool <- function(pool, tasks) {
   if (uses_future()) return(ask_futures(tasks, divided_work(pool$f)))
   whole <- FALSE
@@ -141,7 +142,9 @@ ask_members <- function(members, tasks) {
 }
 
 ask_futures <- function(tasks, work) {
-  asked <- lapply(tasks, function(task) future::future(work(task), globals = list(task = task, work = work), seed = NULL))
+  asked <- lapply(tasks, function(task) {
+    future::future(work(task), globals = list(task = task, work = work), seed = NULL)
+  })
   lapply(asked, future::value)
 }
 

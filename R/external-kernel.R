@@ -27,7 +27,8 @@
 ds_external <- function(command, args = character(), arguments, limit = 60) {
   check_string(command, "command")
   if (!nzchar(program_path(command))) {
-    abort_input(sprintf("There is no program `%s`.", command), hint = "Give a name on the PATH, or a path.", arg = "command")
+    abort_input(sprintf("There is no program `%s`.", command), hint = "Give a name on the PATH, or a path.",
+      arg = "command")
   }
   if (!is.character(args) || anyNA(args)) abort_input("`args` must be strings.", you_gave(args), arg = "args")
   named <- is.character(arguments) && length(arguments) > 0 && !anyNA(arguments) && !anyDuplicated(arguments) &&
@@ -124,19 +125,23 @@ read_answer <- function(partner, until) {
     if (left <= 0) abort_partner(partner, sprintf("it did not answer within %s", plain_seconds(partner$limit)))
     partner$process$poll_io(ceiling(1000 * min(left, 0.5)))
     text <- partner$process$read_output()
-    if (nzchar(text)) pieces <- c(pieces, text) else
-      if (!partner$process$is_alive() && !partner$process$is_incomplete_output()) abort_partner(partner, end_words(partner))
+    if (nzchar(text)) pieces <- c(pieces, text) else if (has_ended(partner)) abort_partner(partner, end_words(partner))
   }
   all <- paste(pieces, collapse = "")
   end <- regexpr("\n", all, fixed = TRUE)
   partner$waiting <- substring(all, end + 1)
   line <- substr(all, 1, end - 1)
-  parsed <- tryCatch(jsonlite::parse_json(line, simplifyVector = TRUE, simplifyMatrix = FALSE, simplifyDataFrame = FALSE), error = function(e) NULL)
+  parsed <- tryCatch(
+    jsonlite::parse_json(line, simplifyVector = TRUE, simplifyMatrix = FALSE, simplifyDataFrame = FALSE),
+    error = function(e) NULL
+  )
   if (!is.list(parsed) || is.null(names(parsed))) {
     abort_partner(partner, sprintf("it printed what is no answer: %s", deparse_short(clean_text(line))))
   }
   parsed
 }
+
+has_ended <- function(partner) !partner$process$is_alive() && !partner$process$is_incomplete_output()
 
 end_words <- function(partner) {
   partner$process$wait(1000)

@@ -18,7 +18,7 @@ figure_tuning_line <- function(tuning) {
   table <- tuning$table[is.finite(tuning$table$seconds), ]
   sizes <- sort(unique(table$size))
   values <- unique(as.list(tuning$table[[tuning$parameters]]))
-  table$at <- match(vapply(as.list(table[[tuning$parameters]]), setting_value_words, ""), vapply(values, setting_value_words, ""))
+  table$at <- match(column_words(table[[tuning$parameters]]), column_words(values))
   table$stage <- factor(vapply(table$size, format_size, ""), vapply(sizes, format_size, ""))
   last <- do.call(rbind, lapply(split(table, table$stage), function(own) own[which.max(own$at), ]))
   last$at_y <- 10^spread_out(log10(last$over), 2 * label_gap(table$over, length(sizes)))
@@ -26,14 +26,15 @@ figure_tuning_line <- function(tuning) {
     ggplot2::geom_hline(yintercept = 1 + tuning$margin, colour = pale_ink, linetype = "dotted", linewidth = 0.4) +
     ggplot2::geom_line(ggplot2::aes(linetype = .data$stage, group = .data$stage), linewidth = 0.6) +
     ggplot2::geom_linerange(
-      data = table[table$rounds >= least_race_rounds, ], ggplot2::aes(ymin = .data$low, ymax = .data$high), linewidth = 0.9
+      data = table[table$rounds >= least_race_rounds, ], ggplot2::aes(ymin = .data$low, ymax = .data$high),
+      linewidth = 0.9
     ) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 2.4) +
     ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at_y, label = .data$stage), hjust = 0, nudge_x = 0.1,
       size = 3.6, fontface = "bold") +
     stage_scales(levels(table$stage)) +
     ggplot2::scale_x_continuous(name = tuning$parameters, breaks = seq_along(values),
-      labels = vapply(values, setting_value_words, ""), expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
+      labels = column_words(values), expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
     ggplot2::scale_y_log10(name = "Time over the best at that size", labels = plain_number) +
     ggplot2::labs(title = "Time by setting", subtitle = sprintf(
       "A line a size (%s); dotted: what counts as equally good", tuning$unit)) +
@@ -42,8 +43,8 @@ figure_tuning_line <- function(tuning) {
 
 figure_tuning_tiles <- function(tuning, table, size) {
   axes <- tuning$parameters[1:2]
-  levels <- lapply(axes, function(name) unique(vapply(as.list(tuning$table[[name]]), setting_value_words, "")))
-  for (i in 1:2) table[[c("x", "y")[[i]]]] <- factor(vapply(as.list(table[[axes[[i]]]]), setting_value_words, ""), levels[[i]])
+  levels <- lapply(axes, function(name) unique(column_words(tuning$table[[name]])))
+  for (i in 1:2) table[[c("x", "y")[[i]]]] <- factor(column_words(table[[axes[[i]]]]), levels[[i]])
   table <- table[order(table$seconds), ]
   table <- table[!duplicated(table[c("x", "y")]), ]
   table$good <- table$state %in% c("best", "as good")
@@ -58,3 +59,5 @@ figure_tuning_tiles <- function(tuning, table, size) {
       y = axes[[2]], subtitle = if (length(tuning$parameters) > 2) "The other parameters at their best") +
     stride_theme() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
 }
+
+column_words <- function(values) vapply(as.list(values), setting_value_words, "", USE.NAMES = FALSE)

@@ -84,7 +84,8 @@ counted_stage <- function(stage, study, longest) {
     touched <- double()
     seconds <- 0
     smallest <- study_inputs(study, study$sizes[[1]])
-    counted_call(counting, smallest[intersect(names(formals(counting)), names(smallest))]) # what building takes is not counting
+    # once for nothing: what building takes is not counting
+    counted_call(counting, smallest[intersect(names(formals(counting)), names(smallest))])
     for (size in study$sizes) {
       before <- if (length(touched)) size / study$sizes[[length(touched)]] else 1
       if (seconds * before > longest) break

@@ -99,7 +99,8 @@ fast_form <- function(f) {
 unchanged_rewriting <- function(f) {
   made <- tryCatch(ds_rewrite(f, c("filled", "hoisted")), error = function(e) NULL)
   done <- attr(made, "done")
-  safe <- vapply(done, function(own) all(vapply(own, function(one) one$changes == "nothing" && !length(one$assumed), NA)), NA)
+  changes_nothing <- function(one) one$changes == "nothing" && !length(one$assumed)
+  safe <- vapply(done, function(own) all(vapply(own, changes_nothing, NA)), NA)
   kept <- if (length(safe)) sum(cumprod(safe)) else 0
   if (kept > 0) made[[kept]] else f
 }
@@ -193,7 +194,8 @@ given_table <- function(run) {
   for (entry in run$entries) unbind_swap(entry)
   missing <- setdiff(names(run$swaps), names(run$entries))
   none <- lapply(missing, function(name) {
-    list(name = name, calls = 0, fast = 0, fell_back = 0, checked = 0, seconds = 0, speedup = NA_real_, saved = NA_real_,
+    list(name = name, calls = 0, fast = 0, fell_back = 0, checked = 0, seconds = 0, speedup = NA_real_,
+      saved = NA_real_,
       reason = "is no function of the script")
   })
   bind_records(c(if (length(run$entries)) list(as.list(swap_table(unname(run$entries)))), none))

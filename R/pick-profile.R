@@ -47,7 +47,9 @@ profiled_home <- function(name) {
 base_packages <- c("base", "stats", "graphics", "grDevices", "utils", "datasets", "methods", "tools", "compiler",
   "parallel", "splines", "stats4", "tcltk", "grid")
 
-looping_calls <- c("for", "while", "repeat", "sapply", "vapply", "lapply", "Map", "mapply", "Reduce", "Filter", "apply", "outer")
+looping_calls <- c(
+  "for", "while", "repeat", "sapply", "vapply", "lapply", "Map", "mapply", "Reduce", "Filter", "apply", "outer"
+)
 
 worth_swapping <- function(f) {
   !is.primitive(f) && !inherits(f, c("ds_compiled", "ds_native")) && any(all.names(body(f)) %in% looping_calls) &&
@@ -71,8 +73,9 @@ is_text_work <- function(code, env) {
 
 # A loop whose variables can stand in a frame of their own: nothing in it asks where it is.
 frame_calls <- c(
-  "assign", "get", "get0", "exists", "eval", "evalq", "environment", "parent.frame", "sys.call", "sys.function", "source",
-  "library", "require", "rm", "ls", "local", "attach", "<<-", "function", "globalenv", "mget", "on.exit", "return"
+  "assign", "get", "get0", "exists", "eval", "evalq", "environment", "parent.frame", "sys.call", "sys.function",
+  "source", "library", "require", "rm", "ls", "local", "attach", "<<-", "function", "globalenv", "mget", "on.exit",
+  "return"
 )
 
 is_plain_loop <- function(code) {

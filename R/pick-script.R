@@ -54,7 +54,8 @@ script_result <- function(path, first, second, hot) {
   table <- bind_records(c(list(none), rows))[-1, ]
   seconds <- c(first = first$seconds, second = second$seconds %||% NA_real_)
   structure(list(
-    script = basename(path), seconds = seconds, speedup = seconds[[1]] / seconds[[2]], building = second$building %||% 0,
+    script = basename(path), seconds = seconds, speedup = seconds[[1]] / seconds[[2]],
+    building = second$building %||% 0,
     same = if (is.null(second)) NA else length(differences) == 0, differences = differences %||% character(),
     table = table, functions = second$functions %||% list(), output = first$output
   ), class = "ds_script")

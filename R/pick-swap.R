@@ -177,13 +177,15 @@ restore_seed <- function(seed) {
 
 timed_outcome <- function(f, given) {
   start <- clock_now()
-  value <- tryCatch(list(value = suppressWarnings(do.call(f, given, quote = TRUE))), error = function(e) list(error = e))
+  run <- function() list(value = suppressWarnings(do.call(f, given, quote = TRUE)))
+  value <- tryCatch(run(), error = function(e) list(error = e))
   c(value, seconds = clock_now() - start)
 }
 
 same_outcome <- function(one, other, tolerance) {
   if (!is.null(one$error) || !is.null(other$error)) return(!is.null(one$error) && !is.null(other$error))
-  identical(one$value, other$value) || (tolerance > 0 && isTRUE(all.equal(one$value, other$value, tolerance = tolerance)))
+  if (identical(one$value, other$value)) return(TRUE)
+  tolerance > 0 && isTRUE(all.equal(one$value, other$value, tolerance = tolerance))
 }
 
 # Code that can be seen from outside: it must not be run twice.
@@ -223,7 +225,8 @@ swap_table <- function(entries) {
   bind_records(lapply(entries, function(entry) {
     speedup <- if (entry$paired_fast > 0) entry$paired_original / entry$paired_fast else NA_real_
     list(
-      name = entry$name, calls = entry$calls, fast = entry$fast, fell_back = fallbacks_of(entry), checked = entry$checked,
+      name = entry$name, calls = entry$calls, fast = entry$fast, fell_back = fallbacks_of(entry),
+      checked = entry$checked,
       seconds = entry$seconds, speedup = speedup, saved = entry$seconds * (speedup - 1), reason = entry$reason
     )
   }))

@@ -13,7 +13,8 @@ pick_lines <- function(pick) {
   c(
     heading(sprintf("Picked by `%s`: %s", pick$measure, pick$title)),
     aligned_columns(list(where, table$stage)),
-    wrapped(sprintf("  `%s` for arguments of other kinds than were checked: where not %s.", pick$reference, pick$kinds), 4),
+    wrapped(sprintf("  `%s` for arguments of other kinds than were checked: where not %s.", pick$reference,
+      paste(trimws(pick$kinds), collapse = " ")), 4),
     quiet_text(wrapped(sprintf("Measured from %s to %s %s.", format_size(pick$sizes[[1]]), format_size(pick$sizes[[2]]),
       pick$unit)))
   )

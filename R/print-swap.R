@@ -45,7 +45,7 @@ script_lines <- function(script) {
     if (isFALSE(script$same)) wrapped(c("Not the same:", paste0("  ", script$differences))),
     if (nrow(table)) c("", heading("What took the time"), aligned_columns(list(
       table$name, percent_text(table$share), table$became,
-      ifelse(is.na(table$calls), "", sprintf("%s %s", count_text(table$calls), ifelse(table$calls == 1, "call", "calls")))
+      ifelse(is.na(table$calls), "", paste(count_text(table$calls), ifelse(table$calls %in% 1, "call", "calls")))
     ), c(FALSE, TRUE, FALSE, TRUE)))
   )
 }

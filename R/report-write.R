@@ -33,8 +33,8 @@ report_page <- function(result) {
   tags <- htmltools::tags
   sections <- Filter(Negate(is.null), list(
     report_climb(result), report_stages(result), report_agreement(result), report_time(result), report_speedup(result),
-    report_growth(result), report_limits(result), report_memory(result), report_first_call(result), report_conditions(result),
-    report_cells(result), report_machine(result), report_method(result), report_glossary()
+    report_growth(result), report_limits(result), report_memory(result), report_first_call(result),
+    report_conditions(result), report_cells(result), report_machine(result), report_method(result), report_glossary()
   ))
   body <- htmltools::tagList(
     tags$a(class = "skip", href = "#verdict", "To the verdict"),

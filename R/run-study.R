@@ -7,8 +7,9 @@
 #' @param plan A [ds_plan()].
 #' @param resume A file that keeps every finished size; see [ds_time()].
 #' @return A `ds_result`: a list with `study`, `agreement`, `timings` and
-#'   `environment`; for a study whose work was counted by [ds_work()] also `ceiling`, see [ds_ceiling()]. Print it for the verdicts, [ggplot2::autoplot()] it for the
-#'   figures, [ds_report()] it for the whole story, [ds_save()] it to keep it.
+#'   `environment`; for a study whose work was counted by [ds_work()] also `ceiling`, see [ds_ceiling()]. Print it for
+#'   the verdicts, [ggplot2::autoplot()] it for the figures, [ds_report()] it for the whole story, [ds_save()] it to
+#'   keep it.
 #' @section Errors: as for [ds_agree()] and [ds_time()].
 #' @examples
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(100, 1000)) |>

@@ -21,9 +21,9 @@
 #' @return A `ds_tuning`: a list with `table`, a tibble: `size`, a column for each parameter, `state` ("best"; "as
 #'   good": not to be told from the best, or within the margin; "slower"; "left out": by `where`, or it stops;
 #'   "differs": its result is another), `seconds` an evaluation, `over` (its time over the best's) with `low` and `high`
-#'   (99 % one-sided bounds), `rounds`, `reason`; `best`, the settings by size; `tried` and `of` (settings); `seconds` of the races; `ended` by
-#'   size: "margin", "budget" or "rounds". Printed it also gives the setting as code. It is kept for this machine:
-#'   [ds_tuned()] uses it.
+#'   (99 % one-sided bounds), `rounds`, `reason`; `best`, the settings by size; `tried` and `of` (settings); `seconds`
+#'   of the races; `ended` by size: "margin", "budget" or "rounds". Printed it also gives the setting as code. It is
+#'   kept for this machine: [ds_tuned()] uses it.
 #' @section Errors: `ds_error_input` for `over` of more than four parameters or none, for a parameter that `f` does not
 #'   take, and where no setting could be tried.
 #' @examples
@@ -96,7 +96,9 @@ best_number <- function(seen) {
 try_settings <- function(tuning, size, numbers, budget, seen) {
   settings <- lapply(numbers, function(number) setting_at(tuning$over, number))
   names <- sprintf("setting %.0f", numbers)
-  made <- Map(function(setting, name) setting_stage(tuning$f, setting, tuning$make, tuning$where, name), settings, names)
+  made <- Map(function(setting, name) {
+    setting_stage(tuning$f, setting, tuning$make, tuning$where, name)
+  }, settings, names)
   able <- vapply(made, function(one) !is.null(one$stage), NA)
   rows <- Map(function(setting, one) setting_row(size, setting, "left out", one$reason), settings, made)
   if (any(able)) {
@@ -175,7 +177,8 @@ new_tuning <- function(tuning, found) {
   elements <- vapply(best$size, function(size) data_bytes(study_inputs(tuning$study, size)), 0)
   structure(list(
     table = table, best = best, parameters = names(tuning$over), tried = nrow(table) / length(found),
-    of = prod(lengths(tuning$over)), seconds = sum(vapply(found, function(one) one$seconds, 0)), ended = vapply(found, function(one) one$ended, ""), unit = tuning$study$unit,
+    of = prod(lengths(tuning$over)), seconds = sum(vapply(found, function(one) one$seconds, 0)),
+    ended = vapply(found, function(one) one$ended, ""), unit = tuning$study$unit,
     margin = tuning$margin, make = tuning$make, f = tuning$f, bytes = elements
   ), class = "ds_tuning")
 }

@@ -1,5 +1,6 @@
 # Of: R/machine- R/read-machine R/read-work R/compile-pass-tally src/machine
-# What the machine's probes give beside C written for the purpose, in one run, and work that is counted beside hand counts.
+# What the machine's probes give beside C written for the purpose, in one run, and work that is counted beside hand
+# counts.
 #   triad  rate of the probe over that of a plain C loop, by working set (wanted: 0.95 to 1.05)
 #   peak   operations of the probe over those of a C loop unrolled by hand, scalar and vector (wanted: 0.9 to 1.1)
 #   counts kernels whose counted operations, loads and stores are those counted by hand (wanted: 8 of 8)
@@ -40,7 +41,9 @@ plain_rate <- function(bytes) {
 }
 
 for (kib in c(16, 512, 8192, 262144)) {
-  ratio <- stats::median(vapply(1:5, function(i) probe("machine_bandwidth", "triad", 1024 * kib, 1L) / plain_rate(1024 * kib), 0))
+  ratio <- stats::median(vapply(1:5, function(i) {
+    probe("machine_bandwidth", "triad", 1024 * kib, 1L) / plain_rate(1024 * kib)
+  }, 0))
   cat(sprintf("triad in %d KiB: %.2f\n", kib, ratio))
 }
 
@@ -62,7 +65,8 @@ SEXP vector(SEXP steps, SEXP factor) {
   for (double k = 0; k < REAL(steps)[0]; ++k) { TEN(STEP) }
   return Rf_ScalarReal(x[0][0] + x[9][3]);
 }", "scalar", flags = c("-O3", "-march=native"))
-lanes <- ds_native(paste(attr(chains, "ds_native")$source, collapse = "\n"), "vector", flags = c("-O3", "-march=native"))
+code <- paste(attr(chains, "ds_native")$source, collapse = "\n")
+lanes <- ds_native(code, "vector", flags = c("-O3", "-march=native"))
 
 for (kind in c("scalar", "vector")) {
   run <- if (kind == "scalar") chains else lanes
@@ -106,4 +110,5 @@ right <- vapply(kernels, function(one) {
   found <- found[!startsWith(names(found), "bytes")]
   setequal(names(found), names(one[[3]])) && all(found[names(one[[3]])] == one[[3]])
 }, NA)
-cat(sprintf("counts: %d of %d%s\n", sum(right), length(right), if (all(right)) "" else paste(":", toString(names(right)[!right]))))
+wrong <- if (all(right)) "" else paste(":", toString(names(right)[!right]))
+cat(sprintf("counts: %d of %d%s\n", sum(right), length(right), wrong))

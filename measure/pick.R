@@ -13,8 +13,8 @@ recursive <- function(depth, keep) {
   n <- length(depth)
   if (n == 0) 0 else as.vector(stats::filter(depth, keep, method = "recursive"))[n]
 }
-study <- ds_study("Last store", function(n) list(depth = runif(n), keep = 0.9), sizes = ds_sizes(10, 1e5, per_decade = 1),
-  cases = FALSE) |>
+study <- ds_study("Last store", function(n) list(depth = runif(n), keep = 0.9),
+  sizes = ds_sizes(10, 1e5, per_decade = 1), cases = FALSE) |>
   ds_stage("loop", loop) |>
   ds_stage("recursive", recursive)
 picked <- ds_pick(ds_run(study, ds_plan(budget = 20, first_call = FALSE)))
@@ -40,5 +40,7 @@ over <- vapply(rows, function(row) row[["pick"]] / row[["best"]], 0)
 for (i in seq_along(sizes)) cat(sprintf("at %6d: %.3f of the best\n", sizes[[i]], over[[i]]))
 cat(sprintf("within 5 %%: %d of %d\n", sum(over <= 1.05), length(over)))
 given <- list(depth = runif(10), keep = 0.9)
-cost <- stats::median(vapply(1:5, function(i) seconds(picked, given) - min(seconds(loop, given), seconds(recursive, given)), 0))
+cost <- stats::median(vapply(1:5, function(i) {
+  seconds(picked, given) - min(seconds(loop, given), seconds(recursive, given))
+}, 0))
 cat(sprintf("cost: %.1f\n", 1e6 * cost))

@@ -12,7 +12,9 @@ chunked <- function(work) function(x, chunk) {
   for (from in seq(1, length(x), by = chunk)) total <- total + work(x[from:min(from + chunk - 1, length(x))])
   total
 }
-works <- list(sum = sum, squares = function(x) sum(x * x), roots = function(x) sum(sqrt(x)), logs = function(x) sum(log(x + 1)))
+works <- list(
+  sum = sum, squares = function(x) sum(x * x), roots = function(x) sum(sqrt(x)), logs = function(x) sum(log(x + 1))
+)
 problems <- list()
 for (name in names(works)) for (size in c(2e4, 2e5)) {
   problems[[paste(name, size)]] <- list(f = chunked(works[[name]]), over = list(chunk = 2^(4:16)),
@@ -28,7 +30,9 @@ for (best in c(2, 5, 7)) for (slope in c(0.05, 0.3)) {
 }
 nest <- function(a, b) {
   out <- matrix(0, nrow(a), ncol(b))
-  for (i in seq_len(nrow(a))) for (j in seq_len(ncol(b))) for (k in seq_len(ncol(a))) out[i, j] <- out[i, j] + a[i, k] * b[k, j]
+  for (i in seq_len(nrow(a))) for (j in seq_len(ncol(b))) for (k in seq_len(ncol(a))) {
+    out[i, j] <- out[i, j] + a[i, k] * b[k, j]
+  }
   out
 }
 for (size in c(200, 300, 400)) for (along in c("i", "k")) {
@@ -67,7 +71,9 @@ rows <- lapply(names(problems), function(name) {
   set.seed(1)
   whole <- exhaustive(problem)
   start <- proc.time()[[3]]
-  tuning <- ds_tune(problem$f, problem$over, problem$inputs, problem$size, make = isTRUE(problem$make), budget = whole$took / 3)
+  tuning <- ds_tune(problem$f, problem$over, problem$inputs, problem$size,
+    make = isTRUE(problem$make), budget = whole$took / 3
+  )
   names(whole$seconds) <- NULL
   settings <- lapply(seq_along(whole$seconds), function(number) deepstride:::setting_at(problem$over, number))
   best <- as.list(tuning$best[tuning$parameters])
@@ -76,6 +82,7 @@ rows <- lapply(names(problems), function(name) {
   list(name = name, over = over, share = tuning$seconds / whole$took)
 })
 over <- vapply(rows, function(row) row$over, 0)
-for (row in rows) cat(sprintf("%-16s chosen takes %.3f of the best, race %.2f of the exhaustive time\n", row$name, row$over, row$share))
+said <- "%-16s chosen takes %.3f of the best, race %.2f of the exhaustive time\n"
+for (row in rows) cat(sprintf(said, row$name, row$over, row$share))
 cat(sprintf("within 3 %%: %d of %d\n", sum(over <= 1.03), length(over)))
 cat(sprintf("time: %.2f\n", stats::median(vapply(rows, function(row) row$share, 0))))

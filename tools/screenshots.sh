@@ -16,6 +16,7 @@ server=$!
 trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
 sleep 1
 cp -r inst/studies "$work/studies"
+cp measure/scripts/snow_ledger.R "$work"
 
 cat >"$work/route.R" <<'SCRIPT'
 route <- function(rain, keep) {
@@ -75,6 +76,21 @@ errors <- ds_study("What rounding costs",
 ggplot2::ggsave(commandArgs(TRUE), ggplot2::autoplot(errors, "errors"), width = 8.5, height = 5.3, dpi = 150)
 SCRIPT
 
+cat >"$work/tuning.R" <<'SCRIPT'
+library(deepstride)
+product <- function(a, b) {
+  out <- matrix(0, nrow(a), ncol(b))
+  for (i in seq_len(nrow(a))) for (j in seq_len(ncol(b))) for (k in seq_len(ncol(a))) {
+    out[i, j] <- out[i, j] + a[i, k] * b[k, j]
+  }
+  out
+}
+tuning <- ds_tune(function(tile, threads) ds_compile(product, block = c(i = tile, k = 64), threads = threads),
+  over = list(tile = c(16, 64, 256, 1024), threads = 1:2), make = TRUE, unit = "rows and columns",
+  inputs = function(n) list(a = matrix(runif(n^2), n), b = matrix(runif(n^2), n)), size = 600)
+ggplot2::ggsave(commandArgs(TRUE), ggplot2::autoplot(tuning), width = 8.5, height = 5.3, dpi = 150)
+SCRIPT
+
 cat >"$work/inspect.R" <<'SCRIPT'
 source("floods.R", keep.source = TRUE)
 fast <- deepstride::ds_compile(floods)
@@ -131,13 +147,16 @@ terminal advise "advise studies/slow.R --function snowmelt"
 terminal profile "profile studies/slow.R --function snowmelt --args 'temp=rnorm(4000, 2, 6), snow=runif(4000), base=0.5, factor=3' --out profile"
 terminal climb "climb studies/routing.R --function route_grown --inputs rain_record --out climb > climb.txt; head -34 climb.txt"
 terminal inspect "Rscript inspect.R"
+terminal swap "swap snow_ledger.R"
+terminal machine machine
 "$command" demo --budget 12 --out "$work/later" --quiet
 terminal compare "history --history runs.sqlite --add demo-output/result.json --note first" \
   "history --history runs.sqlite --add later/result.json --note later" \
   "compare 1 2 --history runs.sqlite --fail-if-slower 50%"
 
 Rscript "$work/errors.R" "$shots/figure-errors.png"
-for kind in time speedup growth overview; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
+Rscript "$work/tuning.R" "$shots/figure-tuning.png"
+for kind in growth overview roofline; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
 cp "$work/climb/climb.png" "$shots/figure-climb.png"
 cp "$work/profile/profile.png" "$shots/figure-profile.png"
 cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"

@@ -49,8 +49,8 @@ test_that("a partner that hangs, dies, prints stray text or speaks otherwise is 
   expect_error(ds_external("no-such-program", arguments = "x"), "no program", class = "ds_error_input")
   expect_error(ds_external("sh", arguments = character()), "names", class = "ds_error_input")
   flag <- tempfile()
-  twice <- partner_of(sprintf("if [ -e %1$s ]; then %2$s echo '{\"call\": 1, \"result\": 5}'; sleep 9; fi; touch %1$s", flag,
-    hello))
+  answers <- paste(hello, "echo '{\"call\": 1, \"result\": 5}'; sleep 9")
+  twice <- partner_of(sprintf("if [ -e %1$s ]; then %2$s; fi; touch %1$s", flag, answers))
   expect_error(twice(1), class = "ds_error_external")
   expect_identical(twice(1), 5)
 })

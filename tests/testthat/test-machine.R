@@ -4,7 +4,9 @@ test_that("the probes give rates that a machine can have, and threads add to the
   expect_true(all(near > 1e9 & near < 1e13))
   far <- internal("machine_latency")(2^26)
   expect_true(far > internal("machine_latency")(2^13) && far < 1e-5)
-  operations <- vapply(c("chain", "scalar", "vector"), function(kind) internal("machine_operations")(kind, 1L)[["rate"]], 0)
+  operations <- vapply(c("chain", "scalar", "vector"), function(kind) {
+    internal("machine_operations")(kind, 1L)[["rate"]]
+  }, 0)
   expect_true(all(diff(operations) > 0))
   expect_gt(internal("machine_operations")("scalar", 2L)[["rate"]], 0)
 })
@@ -84,7 +86,8 @@ test_that("work follows laws, is checked against what is declared, and says what
 
 test_that("the ceiling names what holds a stage back", {
   machine <- fake_machine()
-  fact <- function(...) utils::modifyList(list(threads = 1, arithmetic = "vector", runs = "native", carried = 0), list(...))
+  usual <- list(threads = 1, arithmetic = "vector", runs = "native", carried = 0)
+  fact <- function(...) utils::modifyList(usual, list(...))
   limit <- function(seconds, flops, bytes, fact = fact(), moved = 0, fresh = 0) {
     cell <- tibble::tibble(stage = "a", size = 1e6, median = seconds, bytes = fresh, collecting = NA_real_)
     work <- tibble::tibble(flops = flops, bytes = bytes, loaded = moved, stored = 1)

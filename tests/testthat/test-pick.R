@@ -15,7 +15,8 @@ made_result <- function() {
   for (round in unique(result$timings$samples$round)) for (size in study$sizes) {
     at <- result$timings$samples$size == size & result$timings$samples$round == round
     result$timings$samples$seconds[at & result$timings$samples$stage == "small"] <- size * 1e-6 * (1 + round / 1e3)
-    result$timings$samples$seconds[at & result$timings$samples$stage == "large"] <- (5e-5 + size * 5e-7) * (1 + round / 1e3)
+    large <- at & result$timings$samples$stage == "large"
+    result$timings$samples$seconds[large] <- (5e-5 + size * 5e-7) * (1 + round / 1e3)
   }
   samples <- result$timings$samples
   result$timings$samples$gc_seconds <- 0
@@ -71,7 +72,8 @@ test_that("code runs with functions replaced, both ways now and then, and all is
   expect_identical(env$total, own)
   expect_error(ds_swap(list(total = quick), stop("half-way"), envir = env), "half-way")
   expect_identical(env$total, own)
-  wrong <- ds_swap(list(total = function(depth, keep) -1), vapply(1:40, function(i) total(i), 0), check = 0.5, envir = env)
+  wrong <- ds_swap(list(total = function(depth, keep) -1), vapply(1:40, function(i) total(i), 0),
+    check = 0.5, envir = env)
   expect_match(wrong$table$reason, "another result")
   expect_identical(wrong$value[-1], as.double(2:40))
   expect_error(ds_swap(list(nobody = quick), 1, envir = env), "no function `nobody`", class = "ds_error_input")
@@ -117,7 +119,8 @@ test_that("a script runs unchanged with its hot functions and loops made fast", 
 })
 
 test_that("what a second run of a script does otherwise is told", {
-  run <- function(...) utils::modifyList(list(output = c("a", "b"), variables = list(x = "1"), files = list()), list(...))
+  usual <- list(output = c("a", "b"), variables = list(x = "1"), files = list())
+  run <- function(...) utils::modifyList(usual, list(...))
   said <- function(...) internal("script_differences")(run(), run(...))
   expect_identical(said(), NULL)
   expect_match(said(output = c("a", "c")), "line 2 of its output")
