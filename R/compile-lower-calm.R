@@ -49,5 +49,5 @@ is_free_name <- function(cx, name, scope, env, words, ready, seen = character())
 kernel_in <- function(name, env) {
   value <- get0(name, env, mode = "function")
   if (is.null(value) || is.primitive(value) || is_of_r(value)) return(NULL)
-  read_kernel(if (inherits(value, "ds_compiled")) ds_original(value) else value)
+  read_kernel(stands_for(value))
 }

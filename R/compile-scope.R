@@ -33,7 +33,7 @@ function_named <- function(cx, name) {
   type <- if (!is.null(key)) cx$flow[[key]]
   if (identical(type$kind, "function")) return(type$kernel)
   found <- outside_function(cx, name)
-  if (inherits(found, "ds_compiled")) found <- ds_original(found)
+  found <- stands_for(found)
   if (is.null(found) || is.primitive(found)) return(NULL)
   kernel <- with_dots_of(read_kernel(found), environment(found))
   kernel$name <- name

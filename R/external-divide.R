@@ -59,12 +59,16 @@ divided_call <- function(pool, call, frame) {
   })
   streams <- chunk_streams(pool, length(tasks))
   answers <- ask_pool(pool, Map(function(task, stream) list(task, stream), tasks, streams))
+  for (answer in answers) for (condition in answer$said) say_again(condition)
   failed <- Filter(function(answer) !is.null(answer$error), answers)
   if (length(failed)) stop(failed[[1]]$error)
   value <- do.call(pool$combine, lapply(answers, function(answer) answer$value), quote = TRUE)
   note_division(pool, answers, clock_now() - start, started)
   value
 }
+
+# What a chunk warned of or told, here and in the chunks' order.
+say_again <- function(condition) if (inherits(condition, "warning")) warning(condition) else message(condition)
 
 element_count <- function(x) if (length(dim(x)) == 2) nrow(x) else length(x)
 
@@ -154,8 +158,16 @@ divided_work <- function(f) {
     setTimeLimit(elapsed = Inf) # a copy of a process has that one's limit
     assign(".Random.seed", task[[2]], envir = globalenv())
     start <- Sys.time()
-    made <- tryCatch(list(value = do.call(f, task[[1]], quote = TRUE)), error = function(e) list(error = e))
-    c(made, seconds = as.double(Sys.time() - start, units = "secs"), worker = Sys.getpid())
+    said <- list()
+    note <- function(restart) function(condition) {
+      said <<- c(said, list(condition))
+      invokeRestart(restart)
+    }
+    made <- withCallingHandlers(
+      tryCatch(list(value = do.call(f, task[[1]], quote = TRUE)), error = function(e) list(error = e)),
+      warning = note("muffleWarning"), message = note("muffleMessage")
+    )
+    c(made, said = list(said), seconds = as.double(Sys.time() - start, units = "secs"), worker = Sys.getpid())
   }
   environment(work) <- rlang::env(globalenv(), f = f)
   work

@@ -48,21 +48,18 @@ asked_measure <- function(asked, made, sizes) {
   list(text = paste(deparse(body(asked)), collapse = " "), code = code, values = values)
 }
 
-# A tibble: `stage`, `from` (the least measure that it runs at; 0 for the first).
-pick_table <- function(result, measure) {
-  fastest <- fastest_by_size(result$timings)
-  if (nrow(fastest) == 0) {
-    stage <- result$timings$reference
-    return(tibble::tibble(stage = stage, from = 0))
-  }
+# A tibble: `stage`, `from` (the least size that it runs at; 0 for the first).
+pick_table <- function(timings) {
+  fastest <- fastest_by_size(timings)
+  if (nrow(fastest) == 0) return(tibble::tibble(stage = timings$reference, from = 0))
   runs <- rle(fastest$stage)
   ends <- cumsum(runs$lengths)
-  crossings <- as.data.frame(ds_crossover(result$timings))
+  crossings <- as.data.frame(ds_crossover(timings))
   from <- vapply(seq_along(ends)[-1], function(i) {
     between <- fastest$size[c(ends[[i - 1]], ends[[i - 1]] + 1)]
     turn_size(crossings, runs$values[[i - 1]], runs$values[[i]], between)
   }, 0)
-  tibble::tibble(stage = runs$values, from = c(0, measure_at(measure, from, result$study$sizes)))
+  tibble::tibble(stage = runs$values, from = c(0, from))
 }
 
 # Where two stages take the same time, if that lies between the two sizes; else between them.

@@ -31,8 +31,9 @@ ds_pick <- function(result, size = NULL, stages = NULL) {
     abort_input("The stages of a result that was loaded are text.", hint = "Run the study again.", arg = "result")
   }
   timings <- picked_timings(result, stages)
-  measure <- size_measure(study, size)
-  table <- pick_table(list(timings = timings, study = study), measure)
+  table <- pick_table(timings)
+  measure <- if (nrow(table) > 1 || !is.null(size)) size_measure(study, size)
+  table$from <- c(0, measure_at(measure, table$from[-1], study$sizes))
   reference <- reference_of(study)
   made <- lapply(study$sizes, function(size) study_inputs(study, size))
   formals <- pick_formals(study, names(made[[1]]))
@@ -48,7 +49,7 @@ ds_pick <- function(result, size = NULL, stages = NULL) {
   picking <- compiler::cmpfun(as.function(c(without_defaults(formals), code), env))
   structure(picking, class = c("ds_picked", "function"),
     ds_picked = list(
-      table = table, measure = measure$text, reference = reference, unit = study$unit, title = study$title,
+      table = table, measure = measure$text %||% "", reference = reference, unit = study$unit, title = study$title,
       sizes = range(study$sizes), kinds = deparse(kinds, width.cutoff = 500L)
     ))
 }

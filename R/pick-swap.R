@@ -124,7 +124,7 @@ swap_wrapper <- function(entry) {
   environment(f) <- rlang::env(environment(entry$original) %||% baseenv(), .swap = function(call, frame) {
     swapped_call(entry, call, frame)
   })
-  f
+  structure(f, ds_stands_for = entry$original)
 }
 
 swapped_call <- function(entry, call, frame) {

@@ -11,7 +11,7 @@ pick_lines <- function(pick) {
   where <- ifelse(seq_len(nrow(table)) == 1, ifelse(nzchar(to), sprintf("below %s", to), "at every size"),
     ifelse(nzchar(to), sprintf("from %s to %s", from, to), sprintf("from %s on", from)))
   c(
-    heading(sprintf("Picked by `%s`: %s", pick$measure, pick$title)),
+    heading(sprintf("Picked%s: %s", if (nzchar(pick$measure)) sprintf(" by `%s`", pick$measure) else "", pick$title)),
     aligned_columns(list(where, table$stage)),
     wrapped(sprintf("  `%s` for arguments of other kinds than were checked: where not %s.", pick$reference,
       paste(trimws(pick$kinds), collapse = " ")), 4),

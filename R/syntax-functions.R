@@ -44,9 +44,12 @@ inner_facts <- function(kernel) {
 
 # The function whose R code a kernel stands for; NULL where it is native.
 r_code <- function(f) {
-  f <- attr(f, "ds_compiled")$original %||% f
+  f <- stands_for(f)
   if (is.primitive(f) || !is.function(f) || !is.null(attr(f, "ds_native"))) NULL else f
 }
+
+# The function of the user's that another one stands for: compiled, or in its place for a while.
+stands_for <- function(f) attr(f, "ds_compiled")$original %||% attr(f, "ds_stands_for") %||% f
 
 # A function and the helpers of the user's that it names, each once: a list of functions.
 own_functions <- function(f) {

@@ -17,6 +17,18 @@ test_that("elements are shared: the same results for any number of workers, rand
   expect_identical(rows(m[0, , drop = FALSE], 1), numeric())
 })
 
+test_that("warnings and messages are given here, in the chunks' order, whoever listens", {
+  told <- ds_divide(function(v) {
+    if (any(v > 2)) warning("above two")
+    message("seen ", min(v))
+    v
+  }, "v", 2, chunks = 4)
+  expect_identical(tryCatch(suppressMessages(told(1:4)), warning = conditionMessage), "above two")
+  seen <- capture_messages(suppressWarnings(value <- told(1:4)))
+  expect_identical(trimws(seen), paste("seen", 1:4))
+  expect_identical(value, 1:4)
+})
+
 test_that("errors come through, a process that dies is told, and the pool starts anew", {
   odd <- ds_divide(function(v) {
     if (any(v == 3)) stop("three")

@@ -55,6 +55,8 @@ test_that("a pick runs what won at that size, and the reference for what was not
   picked <- ds_pick(made_result(), size = function(depth) length(depth) / 10)
   expect_identical(by(as.double(1:900), 0.5), "large")
   expect_error(ds_pick(made_result(), size = function(keep) keep), "grows with", class = "ds_error_input")
+  alone <- ds_pick(made_result(), stages = "large")
+  expect_output(print(alone), "Picked: Total")
   expect_error(ds_pick(made_result(), stages = "none"), class = "ds_error_input")
 })
 
@@ -84,6 +86,10 @@ test_that("code runs with functions replaced, both ways now and then, and all is
   swapped <- ds_swap(list("tools::file_ext" = function(x) "swapped"), tools::file_ext("a.b"), check = 0)
   expect_identical(swapped$value, "swapped")
   expect_identical(tools::file_ext, before)
+  env$half <- function(n) if (n < 2) n else half(n %/% 2) + 1
+  environment(env$half) <- env
+  deep <- ds_swap(list(half = ds_compile(env$half)), half(64), check = 0, envir = env)
+  expect_identical(unlist(deep$table[c("calls", "fell_back")], use.names = FALSE), c(1, 0))
   fallen <- ds_swap(list(total = ds_compile(function(depth, keep = 1) sum(depth) * keep)),
     c(total(c(1, 2)), total("a")) |> try(silent = TRUE), envir = list2env(list(total = own)), check = 0)
   expect_identical(fallen$table$calls, 2)
