@@ -6,6 +6,7 @@ conduct_of <- function(kernel, ...) {
 
 c_code <- function(loop) {
   ds_native(sprintf("#include <Rinternals.h>
+int omp_get_max_threads(void);
 SEXP odd(SEXP rain, SEXP keep) {
   const R_xlen_t n = XLENGTH(rain);
   SEXP out = PROTECT(Rf_allocVector(REALSXP, n));
