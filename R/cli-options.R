@@ -12,9 +12,9 @@ verb_table <- list(
   climb = list(takes = "FILE.R", does = "make a slow function of a script fast, stage by stage"),
   advise = list(takes = "FILE.R", does = "say what makes a function of a script slow"),
   profile = list(takes = "FILE.R", does = "show where the time of a function of a script goes"),
-  swap = list(takes = "SCRIPT.R", does = "run a script, its file untouched, with its slow functions made fast"),
+  swap = list(takes = "SCRIPT.R", does = "run a script as it is, with its slow functions made fast"),
   tune = list(takes = "FILE.R", does = "find the best setting of a function's parameters"),
-  machine = list(takes = NULL, does = "measure what this machine can do at best, or show what was measured"),
+  machine = list(takes = NULL, does = "show what this machine can do at best"),
   report = list(takes = "RESULT.json", does = "write the report and the figures of a stored result"),
   history = list(takes = NULL, does = "list the runs that were kept, or keep one more"),
   compare = list(takes = c("BEFORE", "NOW"), does = "say what became slower from one run of a study to another")

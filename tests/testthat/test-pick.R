@@ -2,7 +2,7 @@
 ran <- new.env()
 
 made_result <- function() {
-  study <- ds_study("Total", function(n) list(depth = as.double(seq_len(n)), keep = 0.5), sizes = c(10, 100, 1000)) |>
+  study <- ds_study("Total", function(n) list(depth = as.double(seq_len(n)), keep = 0.5), sizes = c(10, 100, 1000), cases = FALSE) |>
     ds_stage("small", function(depth, keep = 0.1, ...) {
       ran$by <- "small"
       sum(depth) * keep
@@ -31,7 +31,9 @@ made_result <- function() {
 }
 
 test_that("a pick runs what won at that size, and the reference for what was not checked", {
-  picked <- ds_pick(made_result())
+  result <- made_result()
+  result$study$cases <- ds_cases()
+  picked <- ds_pick(result)
   by <- function(...) {
     picked(...)
     ran$by
@@ -52,12 +54,12 @@ test_that("a pick runs what won at that size, and the reference for what was not
     c(picked(as.double(1:900), 0.5), picked(1:3, 0.5))
   }, list(file))
   expect_identical(again, c(picked(as.double(1:900), 0.5), 3))
-  picked <- ds_pick(made_result(), size = function(depth) length(depth) / 10)
+  picked <- ds_pick(result, size = function(depth) length(depth) / 10)
   expect_identical(by(as.double(1:900), 0.5), "large")
-  expect_error(ds_pick(made_result(), size = function(keep) keep), "grows with", class = "ds_error_input")
-  alone <- ds_pick(made_result(), stages = "large")
+  expect_error(ds_pick(result, size = function(keep) keep), "grows with", class = "ds_error_input")
+  alone <- ds_pick(result, stages = "large")
   expect_output(print(alone), "Picked: Total")
-  expect_error(ds_pick(made_result(), stages = "none"), class = "ds_error_input")
+  expect_error(ds_pick(result, stages = "none"), class = "ds_error_input")
 })
 
 test_that("code runs with functions replaced, both ways now and then, and all is put back", {
