@@ -9,6 +9,7 @@ Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 probe <- function(name, ...) getFromNamespace(name, "deepstride")(...)
 
 triad <- ds_native("
+#pragma GCC optimize(\"O3\")
 #include <Rinternals.h>
 SEXP triad(SEXP a, SEXP b, SEXP c, SEXP s, SEXP passes) {
   double *restrict x = REAL(a);
@@ -20,7 +21,7 @@ SEXP triad(SEXP a, SEXP b, SEXP c, SEXP s, SEXP passes) {
     __asm__ volatile(\"\" : : \"r\"(x) : \"memory\");
   }
   return R_NilValue;
-}", "triad", flags = c("-O3", "-march=native"))
+}", "triad", flags = "-march=native")
 
 best_seconds <- function(run) {
   run()
@@ -48,6 +49,7 @@ for (kib in c(16, 512, 8192, 262144)) {
 }
 
 chains <- ds_native("
+#pragma GCC optimize(\"O3\")
 #include <Rinternals.h>
 #define TEN(step) step(0) step(1) step(2) step(3) step(4) step(5) step(6) step(7) step(8) step(9)
 #define STEP(i) x[i] = i % 2 ? x[i] + s : x[i] * m; __asm__ volatile(\"\" : \"+x\"(x[i]));
@@ -64,9 +66,9 @@ SEXP vector(SEXP steps, SEXP factor) {
   for (int i = 0; i < 10; ++i) x[i] = m;
   for (double k = 0; k < REAL(steps)[0]; ++k) { TEN(STEP) }
   return Rf_ScalarReal(x[0][0] + x[9][3]);
-}", "scalar", flags = c("-O3", "-march=native"))
+}", "scalar", flags = "-march=native")
 code <- paste(attr(chains, "ds_native")$source, collapse = "\n")
-lanes <- ds_native(code, "vector", flags = c("-O3", "-march=native"))
+lanes <- ds_native(code, "vector", flags = "-march=native")
 
 for (kind in c("scalar", "vector")) {
   run <- if (kind == "scalar") chains else lanes

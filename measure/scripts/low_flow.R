@@ -3,7 +3,7 @@
 
 set.seed(31)
 gauges <- c("Upper Wendle", "Mere Head", "Crow Sike", "Long Fell", "Stony Gill", "Birk Moss")
-days <- 365 * 400
+days <- 365 * 1000
 dates <- as.Date("1960-01-01") + 0:(days - 1)
 
 make_flow <- function(days, base) {

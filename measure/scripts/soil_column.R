@@ -7,7 +7,7 @@ depth <- seq(0.05, 3, length.out = layers)
 dz <- depth[2] - depth[1]
 conductivity <- 0.6 + 0.5 * (depth > 1) + 0.1 * runif(layers)
 capacity <- rep(2.2e6, layers)
-hours <- 24 * 3000
+hours <- 24 * 8000
 surface <- 6 + 10 * sin(2 * pi * (1:hours) / (24 * 365)) + 5 * sin(2 * pi * (1:hours) / 24) + rnorm(hours)
 
 solve_tridiagonal <- function(lower, middle, upper, right) {

@@ -2,7 +2,7 @@
 # variogram from all pairs, and a model fitted to it by a plain search.
 
 set.seed(23)
-n <- 2400
+n <- 4200
 x <- runif(n, 0, 1000)
 y <- runif(n, 0, 1000)
 field <- function(x, y) sin(x / 160) + cos(y / 210) + 0.4 * sin((x + y) / 90)

@@ -2,7 +2,7 @@
 # came to mind: no functions but one.
 
 set.seed(12)
-days <- 365 * 400
+days <- 365 * 1200
 rain <- ifelse(runif(days) < 0.45, rexp(days, 0.18), 0)
 season <- sin(2 * pi * (seq_len(days) - 100) / 365)
 warmth <- 9 + 8 * season + rnorm(days, 0, 2.5)
@@ -49,8 +49,8 @@ for (d in 1:days) {
 cat("Rain:", round(sum(rain)), "mm; used:", round(sum(used)), "mm; runoff:", round(sum(runoff)), "mm\n")
 cat("Left: soil", round(soil, 2), "ground", round(ground, 2), "snow", round(snow, 2), "\n")
 
-year <- rep(1:400, each = 365)
-yearly <- data.frame(year = 1:400, rain = tapply(rain, year, sum), runoff = tapply(runoff, year, sum))
+year <- rep(1:1200, each = 365)
+yearly <- data.frame(year = 1:1200, rain = tapply(rain, year, sum), runoff = tapply(runoff, year, sum))
 print(round(head(yearly, 8), 2))
 print(round(cor(yearly$rain, yearly$runoff), 4))
 
