@@ -101,19 +101,22 @@ struct Block {
 };
 
 double scalar_operations(double steps, double m, double s) {
-  double a = 1, b = 1, c = 1, d = 1, e = 1, f = 1, g = 1, h = 1;
-  for (double i = 0; i < steps; ++i) {
-    a *= m; b += s; c *= m; d += s; e *= m; f += s; g *= m; h += s;
+  double a = 1, b = 1, c = 1, d = 1, e = 1, f = 1, g = 1, h = 1, j = 1, k = 1, l = 1, o = 1;
+  const int64_t turns = static_cast<int64_t>(steps);  // counted apart from the numbers' own units
+  for (int64_t i = 0; i < turns; ++i) {
+    a *= m; b += s; c *= m; d += s; e *= m; f += s; g *= m; h += s; j *= m; k += s; l *= m; o += s;
 #if defined(__x86_64__) && defined(__GNUC__)
-    __asm__ volatile("" : "+x"(a), "+x"(b), "+x"(c), "+x"(d), "+x"(e), "+x"(f), "+x"(g), "+x"(h));
+    __asm__ volatile("" : "+x"(a), "+x"(b), "+x"(c), "+x"(d), "+x"(e), "+x"(f));
+    __asm__ volatile("" : "+x"(g), "+x"(h), "+x"(j), "+x"(k), "+x"(l), "+x"(o));
 #endif
   }
-  return a + b + c + d + e + f + g + h;
+  return a + b + c + d + e + f + g + h + j + k + l + o;
 }
 
 double chain_operations(double steps, double m, double s) {
   double x = 1;
-  for (double i = 0; i < steps; ++i) {
+  const int64_t turns = static_cast<int64_t>(steps);
+  for (int64_t i = 0; i < turns; ++i) {
     x = x * m;
 #if defined(__x86_64__) && defined(__GNUC__)
     __asm__ volatile("" : "+x"(x)); // or product and sum would be fused where the compiler may
@@ -133,7 +136,8 @@ double chain_operations(double steps, double m, double s) {
     vector m, s, x[12];                                                            \
     for (int k = 0; k < width; ++k) { m[k] = factor; s[k] = summand; }             \
     for (int i = 0; i < 12; ++i) x[i] = m;                                         \
-    for (double i = 0; i < steps; ++i) { TWELVE(what) }                            \
+    const int64_t turns = static_cast<int64_t>(steps);                             \
+    for (int64_t i = 0; i < turns; ++i) { TWELVE(what) }                           \
     double sum = 0;                                                                \
     for (int i = 0; i < 12; ++i) for (int k = 0; k < width; ++k) sum += x[i][k];   \
     return sum;                                                                    \
@@ -155,7 +159,7 @@ struct Peak {
 
 // The widest form of a kind that this processor has; none: no `run`.
 Peak peak_of(const std::string& kind) {
-  if (kind == "scalar") return {scalar_operations, 1, 8};
+  if (kind == "scalar") return {scalar_operations, 1, 12};
   if (kind == "chain") return {chain_operations, 1, 2};
 #ifdef HAS_TARGETS
   const bool avx2 = __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma");
