@@ -159,13 +159,13 @@ divided_work <- function(f) {
     assign(".Random.seed", task[[2]], envir = globalenv())
     start <- Sys.time()
     said <- list()
-    note <- function(restart) function(condition) {
+    note <- function(condition, restart) {
       said <<- c(said, list(condition))
       invokeRestart(restart)
     }
     made <- withCallingHandlers(
       tryCatch(list(value = do.call(f, task[[1]], quote = TRUE)), error = function(e) list(error = e)),
-      warning = note("muffleWarning"), message = note("muffleMessage")
+      warning = function(w) note(w, "muffleWarning"), message = function(m) note(m, "muffleMessage")
     )
     c(made, said = list(said), seconds = as.double(Sys.time() - start, units = "secs"), worker = Sys.getpid())
   }

@@ -115,7 +115,9 @@ run_loop <- function(run, code, number) {
   fast <- tryCatch(suppressMessages(ds_compile(loop)), ds_error = function(e) NULL)
   run$building <- run$building + clock_now() - started
   run$became[[label]] <- list(fast = fast, calls = 1)
-  if (is.null(fast)) eval(code, globalenv()) else {
+  if (is.null(fast)) {
+    eval(code, globalenv())
+  } else {
     made <- do.call(fast, mget(given, envir = globalenv()), quote = TRUE)
     for (name in names(made)) assign(name, made[[name]], envir = globalenv())
   }

@@ -120,7 +120,7 @@ swap_wrapper <- function(entry) {
     .call <- sys.call()
     .swap(.call, parent.frame())
   }
-  formals(f) <- formals(args(entry$original)) %||% alist(... = )
+  formals(f) <- formals(args(entry$original)) %||% list(... = rlang::missing_arg())
   environment(f) <- rlang::env(environment(entry$original) %||% baseenv(), .swap = function(call, frame) {
     swapped_call(entry, call, frame)
   })

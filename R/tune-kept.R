@@ -20,10 +20,8 @@
 #' @export
 ds_tuned <- function(f) {
   local_plain()
-  kept <- if (inherits(f, "ds_tuning")) kept_of(f) else {
-    check_function(f, "f")
-    read_tuning(f)
-  }
+  check_function(if (inherits(f, "ds_tuning")) f$f else f, "f")
+  kept <- if (inherits(f, "ds_tuning")) kept_of(f) else read_tuning(f)
   own <- if (inherits(f, "ds_tuning")) f$f else f
   kernels <- lapply(kept$settings, function(setting) setting_kernel(own, setting, kept$make))
   if (length(kernels) == 1) kernels[[1]] else by_bytes(kernels, kept$bytes)

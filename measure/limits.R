@@ -87,9 +87,15 @@ n <- 50
 x <- runif(n)
 m <- matrix(runif(n * 4), n)
 kernels <- list(
-  route = list(function(x) { s <- 0; out <- numeric(length(x))
-    for (i in seq_along(x)) { s <- 0.9 * s + x[i]; out[i] <- 0.1 * s }
-    out }, list(x = x), c(add = n, multiply = 2 * n, load = n, store = n)),
+  route = list(function(x) {
+    s <- 0
+    out <- numeric(length(x))
+    for (i in seq_along(x)) {
+      s <- 0.9 * s + x[i]
+      out[i] <- 0.1 * s
+    }
+    out
+  }, list(x = x), c(add = n, multiply = 2 * n, load = n, store = n)),
   sum = list(function(x) { s <- 0
     for (v in x) s <- s + v
     s }, list(x = x), c(add = n, load = n)),

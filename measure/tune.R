@@ -7,10 +7,12 @@ library(deepstride)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 spin <- deepstride:::clock_spin
 
-chunked <- function(work) function(x, chunk) {
-  total <- 0
-  for (from in seq(1, length(x), by = chunk)) total <- total + work(x[from:min(from + chunk - 1, length(x))])
-  total
+chunked <- function(work) {
+  function(x, chunk) {
+    total <- 0
+    for (from in seq(1, length(x), by = chunk)) total <- total + work(x[from:min(from + chunk - 1, length(x))])
+    total
+  }
 }
 works <- list(
   sum = sum, squares = function(x) sum(x * x), roots = function(x) sum(sqrt(x)), logs = function(x) sum(log(x + 1))
@@ -20,10 +22,12 @@ for (name in names(works)) for (size in c(2e4, 2e5)) {
   problems[[paste(name, size)]] <- list(f = chunked(works[[name]]), over = list(chunk = 2^(6:14)),
     inputs = function(n) list(x = runif(n)), size = size)
 }
-waits <- function(best, slope) eval(bquote(function(x, a, b) {
-  .(spin)(2e-4 * (1 + .(slope) * (abs(a - .(best)) + abs(b - 3))))
-  sum(x)
-}))
+waits <- function(best, slope) {
+  eval(bquote(function(x, a, b) {
+    .(spin)(2e-4 * (1 + .(slope) * (abs(a - .(best)) + abs(b - 3))))
+    sum(x)
+  }))
+}
 for (best in c(2, 4, 6)) for (slope in c(0.05, 0.3)) {
   problems[[paste("waits", best, slope)]] <- list(f = waits(best, slope), over = list(a = 1:7, b = 1:3),
     inputs = function(n) list(x = runif(n)), size = 10)

@@ -85,7 +85,7 @@ product <- function(a, b) {
   }
   out
 }
-tuning <- ds_tune(function(tile, threads) ds_compile(product, block = c(i = tile, k = 64), threads = threads),
+tuning <- ds_tune(function(tile, threads) ds_compile(product, block = c(i = tile, j = tile), threads = threads),
   over = list(tile = c(16, 64, 256, 1024), threads = 1:2), make = TRUE, unit = "rows and columns",
   inputs = function(n) list(a = matrix(runif(n^2), n), b = matrix(runif(n^2), n)), size = 600)
 ggplot2::ggsave(commandArgs(TRUE), ggplot2::autoplot(tuning), width = 8.5, height = 5.3, dpi = 150)

@@ -2,7 +2,8 @@
 ran <- new.env()
 
 made_result <- function() {
-  study <- ds_study("Total", function(n) list(depth = as.double(seq_len(n)), keep = 0.5), sizes = c(10, 100, 1000), cases = FALSE) |>
+  study <- ds_study("Total", function(n) list(depth = as.double(seq_len(n)), keep = 0.5),
+    sizes = c(10, 100, 1000), cases = FALSE) |>
     ds_stage("small", function(depth, keep = 0.1, ...) {
       ran$by <- "small"
       sum(depth) * keep
@@ -97,13 +98,15 @@ test_that("code runs with functions replaced, both ways now and then, and all is
   expect_identical(fallen$table$calls, 2)
 })
 
-script_lines_of <- function(turns) c(
+script_lines_of <- function(turns) {
+  c(
   "wet <- function(rain) {", "  store <- 0", "  out <- c()",
   "  for (i in seq_along(rain)) {", "    store <- 0.9 * store + rain[i]", "    out[i] <- store", "  }", "  out", "}",
   sprintf("rain <- as.double(1:%d %%%% 7)", turns), "flow <- wet(rain)", "cat('Largest:', max(flow), '\\n')",
   "total <- 0", "for (i in seq_along(flow)) {", "  total <- total + flow[i] %% 3", "}", "print(total)",
   "writeLines(format(total), 'total.txt')", "1 + 1"
-)
+  )
+}
 
 test_that("a script runs unchanged with its hot functions and loops made fast", {
   folder <- tempfile("script")
