@@ -116,14 +116,11 @@ fallbacks_of <- function(entry) {
 
 # The same arguments, worked out where and when the function that runs asks for them.
 swap_wrapper <- function(entry) {
-  f <- function() {
-    .call <- sys.call()
-    .swap(.call, parent.frame())
-  }
-  formals(f) <- formals(args(entry$original)) %||% list(... = rlang::missing_arg())
-  environment(f) <- rlang::env(environment(entry$original) %||% baseenv(), .swap = function(call, frame) {
+  formals <- formals(args(entry$original)) %||% list(... = rlang::missing_arg())
+  env <- rlang::env(environment(entry$original) %||% baseenv(), .swap = function(call, frame) {
     swapped_call(entry, call, frame)
   })
+  f <- as.function(c(formals, quote(.swap(sys.call(), parent.frame()))), env)
   structure(f, ds_stands_for = entry$original)
 }
 

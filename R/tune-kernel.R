@@ -167,7 +167,8 @@ new_tuning <- function(tuning, found) {
   for (name in rev(names(tuning$over))) {
     values <- lapply(rows, function(row) row$setting[[name]])
     flat <- all(lengths(values) == 1 & vapply(values, is.atomic, NA))
-    table <- tibble::add_column(table, !!name := if (flat) unlist(values) else values, .after = "size")
+    column <- stats::setNames(list(if (flat) unlist(values) else values), name)
+    table <- tibble::add_column(table, !!!column, .after = "size")
   }
   best <- table[table$state == "best", ]
   if (nrow(best) == 0) {
