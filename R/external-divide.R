@@ -59,16 +59,13 @@ divided_call <- function(pool, call, frame) {
   })
   streams <- chunk_streams(pool, length(tasks))
   answers <- ask_pool(pool, Map(function(task, stream) list(task, stream), tasks, streams))
-  for (answer in answers) for (condition in answer$said) say_again(condition)
+  for (answer in answers) for (condition in answer$said) rlang::cnd_signal(condition) # in the chunks' order
   failed <- Filter(function(answer) !is.null(answer$error), answers)
   if (length(failed)) stop(failed[[1]]$error)
   value <- do.call(pool$combine, lapply(answers, function(answer) answer$value), quote = TRUE)
   note_division(pool, answers, clock_now() - start, started)
   value
 }
-
-# What a chunk warned of or told, here and in the chunks' order.
-say_again <- function(condition) if (inherits(condition, "warning")) warning(condition) else message(condition)
 
 element_count <- function(x) if (length(dim(x)) == 2) nrow(x) else length(x)
 
