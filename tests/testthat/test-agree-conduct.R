@@ -6,7 +6,6 @@ conduct_of <- function(kernel, ...) {
 
 c_code <- function(loop) {
   ds_native(sprintf("#include <Rinternals.h>
-int omp_get_max_threads(void);
 SEXP odd(SEXP rain, SEXP keep) {
   const R_xlen_t n = XLENGTH(rain);
   SEXP out = PROTECT(Rf_allocVector(REALSXP, n));
@@ -28,7 +27,7 @@ test_that("a changed argument differs, unless it was declared to be the result",
 
 test_that("a result that depends on the number of threads differs", {
   skip_on_os(c("mac", "windows"))
-  lanes <- c_code("int lanes = omp_get_max_threads();
+  lanes <- c_code("extern int omp_get_max_threads(void); int lanes = omp_get_max_threads();
     for (R_xlen_t i = 0; i < n; ++i) { store = k * store + x[i]; y[i] = (1 - k) * store + (lanes > 1); }")
   skip_if(is.null(lanes))
   found <- conduct_of(lanes)
