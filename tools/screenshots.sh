@@ -156,7 +156,7 @@ terminal compare "history --history runs.sqlite --add demo-output/result.json --
 
 Rscript "$work/errors.R" "$shots/figure-errors.png"
 Rscript "$work/tuning.R" "$shots/figure-tuning.png"
-for kind in growth overview roofline; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
+for kind in overview roofline; do cp "$work/demo-output/$kind.png" "$shots/figure-$kind.png"; done
 cp "$work/climb/climb.png" "$shots/figure-climb.png"
 cp "$work/profile/profile.png" "$shots/figure-profile.png"
 cp "$work/overtopping/agreement.png" "$shots/figure-agreement.png"
