@@ -75,13 +75,17 @@ figure_faces <- function(result, out, kinds = setdiff(names(figure_files), "clim
 # Of studies whose work was counted.
 ceiling_faces <- function(result, out) {
   if (is.null(result$ceiling)) return(NULL)
-  files <- c("roofline.svg", "roofline.png")
-  drawing <- once(function() plainly(list(figure = figure_roofline(result$ceiling), height = figure_height)))
-  figures <- lapply(file.path(out, files), function(file) function() write_figure(drawing(), file))
   c(
     list(limits.csv = function() write_table(as.data.frame(result$ceiling), file.path(out, "limits.csv"))),
-    stats::setNames(figures, files)
+    drawn_faces("roofline", out, function() figure_roofline(result$ceiling))
   )
+}
+
+# One figure of usual height in both forms.
+drawn_faces <- function(name, out, draw) {
+  files <- paste0(name, c(".svg", ".png"))
+  drawing <- once(function() plainly(list(figure = draw(), height = figure_height)))
+  stats::setNames(lapply(file.path(out, files), function(file) function() write_figure(drawing(), file)), files)
 }
 
 # NULL where there is nothing to draw.

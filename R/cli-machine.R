@@ -15,12 +15,8 @@ machine_document <- function(machine) {
 
 machine_faces <- function(machine, out) {
   if (is.null(out)) return(NULL)
-  files <- c("machine.svg", "machine.png")
-  figures <- lapply(file.path(out, files), function(file) {
-    function() write_figure(list(figure = figure_machine(machine), height = figure_height), file)
-  })
   c(
     list(machine.csv = function() write_table(machine$bandwidth, file.path(out, "machine.csv"))),
-    stats::setNames(figures, files)
+    drawn_faces("machine", out, function() figure_machine(machine))
   )
 }

@@ -7,8 +7,8 @@ verb_tune <- function(command) {
   needed_option(command, "inputs", "--inputs")
   inputs <- allowInterrupts(asked_inputs(command))
   over <- like_arguments(needed_option(command, "over", "--over"), "--over", "block=c(16, 32, 64), threads=1:2")
-  sizes <- check_sizes(suppressWarnings(as.numeric(strsplit(needed_option(command, "sizes", "--sizes"), ",")[[1]])),
-    "--sizes")
+  needed_option(command, "sizes", "--sizes")
+  sizes <- asked_sizes(options)
   tuning <- allowInterrupts(ds_tune(f, over, inputs, sizes, make = options$make, budget = options$budget %||% 30,
     limit = options$cell_limit %||% 10))
   faces <- write_faces(tuning_faces(tuning, out))
@@ -29,14 +29,10 @@ tuning_document <- function(tuning) {
 
 tuning_faces <- function(tuning, out) {
   if (is.null(out)) return(NULL)
-  files <- c("tuning.svg", "tuning.png")
-  figures <- lapply(file.path(out, files), function(file) {
-    function() write_figure(list(figure = ggplot2::autoplot(tuning), height = figure_height), file)
-  })
   c(
     list(tuning.csv = function() {
       write_table(as.data.frame(tuning_document(tuning)$table), file.path(out, "tuning.csv"))
     }),
-    stats::setNames(figures, files)
+    drawn_faces("tuning", out, function() ggplot2::autoplot(tuning))
   )
 }
