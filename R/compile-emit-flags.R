@@ -19,23 +19,27 @@ note_mark <- "@note;"
 
 # What a loop has noted is looked at when it has ended.
 look_line <- function(lines) {
-  if (raises(lines, "odd")) "DS_LOOK_MISSING;" else if (raises(lines, "bad")) "DS_NEED(!(bad | bad_noted));"
+  if (raises(lines, "odd")) "DS_LOOK_MISSING;" else if (raises(lines, "bad")) "DS_NEED(!DS_BAD);"
 }
 
 # Before a value is given. The mark is replaced when the whole body is known.
 flags_mark <- function(count) sprintf("if (DS_RARE(@flags)) { UNPROTECT(%d); DS_FALLBACK; }", count)
 
 with_looks <- function(body) {
-  flags <- if (raises(body, "odd")) "DS_ANY_FLAG" else if (raises(body, "bad")) "bad | bad_noted"
+  flags <- if (raises(body, "odd")) "DS_BAD | DS_ODD" else if (raises(body, "bad")) "DS_BAD"
+  body <- sub("@noted", if (is.null(flags)) "" else "*noted |= DS_BAD; ", body, fixed = TRUE)
+  body <- sub("@needed", if (is.null(flags)) "" else "DS_NEED(!DS_BAD); ", body, fixed = TRUE)
   if (is.null(flags)) body[!grepl("@flags", body, fixed = TRUE)] else sub("@flags", flags, body, fixed = TRUE)
 }
+
+bad_flags <- c("int bad = 0, bad_noted = 0;", "ds_flag_d bad_d = 0, bad_noted_d = 0;")
 
 # Declarations of what a body uses.
 body_locals <- function(body) {
   uses <- function(words) any(grepl(words, body))
   c(
-    if (uses(raised_by[["bad"]]) || uses(raised_by[["odd"]]) || uses("DS_FLAGS")) "int bad = 0, bad_noted = 0;",
-    if (uses(raised_by[["odd"]])) c("int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;"),
+    if (uses(raised_by[["bad"]]) || uses(raised_by[["odd"]]) || uses("DS_FLAGS")) bad_flags,
+    if (uses(raised_by[["odd"]])) c("int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;", "ds_flag_d odd_d = 0, odd_noted_d = 0;"),
     if (uses("\\btick\\b|DS_(TURN|EACH|FOR_UP|FOR_DOWN|DRAW|BLOCKS)")) "R_xlen_t tick = DS_TURNS;"
   )
 }

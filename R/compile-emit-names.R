@@ -9,7 +9,7 @@ c_names <- function(form) {
     base <- plain_c_name(id)
     names[[id]] <- free <- free_c_name(base, id, taken)
     lone <- is_scalar(form, id) && !identical(form$vars[[id]]$kind, "sequence")
-    taken <- c(taken, free, if (!lone) paste0(free, array_endings))
+    taken <- c(taken, free, paste0(free, if (lone) c("_lost", "_part") else array_endings))
   }
   names
 }
@@ -58,8 +58,7 @@ c_words <- c(
   "for",
   "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed", "sizeof", "static",
   "struct",
-  "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "asm", "typeof", "bad", "tick", "held", "a",
-  "scratch", "spare", "where", "noted", "bad_noted", "give_up", "give_up_below", "give_up_here",
+  "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "asm", "typeof", "held", "a", "where", "noted",
   "result", "main", "unix", "linux", "ceil", "fabs", "nearbyint", "pow", "stdin", "stdout",
   "stderr",
   "errno",
@@ -67,7 +66,7 @@ c_words <- c(
 )
 
 is_taken_in_c <- function(name) {
-  shapes <- "^(R|Rf|ds|DS|SEXP)_|^[A-Z][A-Z0-9_]+$|^[IE]$|_$|^places[0-9]+$"
-  name %in% c_words || grepl(shapes, name) ||
+  shapes <- "^(R|Rf|ds|DS|SEXP|scratch|spare)_|RNGstate$|^[A-Z][A-Z0-9_]+$|^[IE]$|_$|_t$|^(places|taken)[0-9]+"
+  name %in% c_words || name %in% macro_words() || grepl(shapes, name) ||
     exists(name, baseenv(), inherits = FALSE) || exists(name, asNamespace("stats"), inherits = FALSE)
 }

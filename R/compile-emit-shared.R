@@ -33,25 +33,18 @@ runs_alone <- function(lines) {
 
 # Names of the macros of our headers that do so, whatever they go by.
 alone_macros <- function() {
-  if (is.null(shared_state$macros)) {
-    headers <- system.file("include", "deepstride", package = "deepstride", mustWork = TRUE)
-    files <- list.files(headers, full.names = TRUE)
-    text <- gsub("\\\\\n", " ", paste(unlist(lapply(files, read_text)), collapse = "\n"))
-    found <- regmatches(text, gregexpr("(?m)^#define +[A-Za-z_].*$", text, perl = TRUE))[[1]]
-    names <- sub("^#define +([A-Za-z0-9_]+).*", "\\1", found)
-    words <- regmatches(found, gregexpr("[A-Za-z_][A-Za-z0-9_]*", found))
-    alone <- names[grepl("goto |\\breturn\\b|Rf_|PROTECT|ds_interrupts|R_alloc|VECTOR_ELT", found)]
+  if (is.null(shared_state$alone)) {
+    macros <- header_macros()
+    alone <- macros$name[grepl("goto |\\breturn\\b|Rf_|PROTECT|ds_interrupts|R_alloc|VECTOR_ELT", macros$text)]
     repeat {
-      more <- names[vapply(words, function(own) any(own[-(1:2)] %in% alone), NA)]
+      more <- macros$name[vapply(macros$words, function(own) any(own %in% alone), NA)]
       if (all(more %in% alone)) break
       alone <- union(alone, more)
     }
-    shared_state$macros <- alone
+    shared_state$alone <- alone
   }
-  shared_state$macros
+  shared_state$alone
 }
-
-shared_state <- new.env()
 
 # The loop in blocks, each on one thread or on all; NULL where a turn does what one thread alone may do. A loop that
 # others' sums go through is shared by chunks of turns, the same for any number of threads.
@@ -95,8 +88,8 @@ on_threads <- function(em, id, own, flags, turns) {
 
 raised_flags <- function(lines) {
   c(
-    if (raises(lines, "bad")) c("bad", "bad_noted"),
-    if (raises(lines, "odd")) c("odd", "odd_noted", "big", "big_noted")
+    if (raises(lines, "bad")) c("bad", "bad_noted", "bad_d", "bad_noted_d"),
+    if (raises(lines, "odd")) c("odd", "odd_noted", "odd_d", "odd_noted_d", "big", "big_noted")
   )
 }
 

@@ -38,7 +38,9 @@ marked_source <- function(form) {
     if (length(callees)) c("static jmp_buf give_up;", "static char *give_up_below;", "DS_GIVE_UP", ""),
     if (length(routines)) c("static int ds_kept, ds_own;", ""),
     if (length(heads)) paste0(heads, ";"),
+    if (length(callees)) c("#undef DS_FALLBACK", "#define DS_FALLBACK give_up_here()"),
     lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))),
+    if (length(callees)) c("#undef DS_FALLBACK", "#define DS_FALLBACK DS_LEAVE", ""),
     lapply(routines, function(routine) c("", emit_routine(routine))), "",
     emit_kernel(main, length(callees) > 0, length(routines) > 0),
     if (!is.null(form$tallies)) tally_lines(form$tallies)
@@ -145,14 +147,24 @@ c_routine <- function(name) paste0("f_", gsub("[^A-Za-z0-9_]", "_", name))
 
 emit_callee <- function(form, deep) {
   em <- new_emitter(form)
-  body <- emit_steps(em, form$steps)
-  lines_of(paste(callee_head(form), "{"), indent(c(
-    "int bad = 0, bad_noted = 0, line_ = 0, *where = &line_;", "R_xlen_t tick = DS_TURNS;",
-    "(void) bad; (void) bad_noted; (void) tick; (void) where;",
-    declarations(em, form$arguments), if (deep) "DS_DEEPER;", body,
-    "fallback: __attribute__((unused));", "give_up_here();"
-  )), "}")
+  body <- with_looks(emit_steps(em, form$steps))
+  whole <- function(head, body, first = NULL) {
+    last <- "give_up_here(); // R ends where it has no value"
+    lines_of(paste(head, "{"), indent(c(body_locals(body), declarations(em, form$arguments), first, body, last)), "}")
+  }
+  head <- callee_head(form)
+  if (!deep) return(whole(head, body))
+  own <- sprintf("\\b%s\\(", c_routine(form$name))
+  if (!any(grepl(own, body)) || length(body) > twice_lines) return(whole(head, body, "DS_DEEPER;"))
+  within <- function(lines) gsub(own, paste0(c_routine(form$name), "_within("), lines)
+  c(
+    whole(sub("^static", "static inline __attribute__((always_inline))", within(head)), body), "",
+    whole(head, within(body), "DS_DEEPER;")
+  )
 }
+
+# A function that calls itself stands twice in its C up to so many lines: a call in two looks at the stack.
+twice_lines <- 60
 
 # Names of the callees that can come to call themselves.
 recursive_callees <- function(callees) {
@@ -375,9 +387,9 @@ fresh <- function(em) {
 emit_return <- function(em, step) {
   if (!em$main) {
     return(sprintf(
-      "{ const %s result_ = %s; %s; return result_; }", mode_field(em$form$mode, "c"),
+      "{ const %s result_ = %s; %sreturn result_; }", mode_field(em$form$mode, "c"),
       c_value(em, as_mode(step$args[[1]], em$form$mode)),
-      if (em$form$noted) "*noted |= bad" else "DS_NEED(!(bad | bad_noted))"
+      if (em$form$noted) "@noted" else "@needed"
     ))
   }
   made <- emit_object(em, step$shape, step$args)

@@ -29,13 +29,33 @@ replacements <- list(
 # `m[pairs]` as `m[places]`. Pairs that lie outside, are 0 or missing are left to R.
 with_plain_places <- function(cx, code) {
   name <- code[[2]]
-  pairs <- pair_codes(cx, code[[3]])
+  if (is.name(code[[3]])) return(call("[", name, places_of_rows(cx, code)))
+  pairs <- as.list(code[[3]])[-1]
   row <- held_code(cx, call("trunc", pairs[[1]]))
   column <- held_code(cx, call("trunc", pairs[[2]]))
   within <- function(at, most) bquote(all(.(at) >= 1) && all(.(at) <= .(most)))
   inside <- call("&&", within(row, call("nrow", name)), within(column, call("ncol", name)))
   lower_step(cx, call("if", call("!", inside), quote(stop())))
   call("[", name, bquote((.(column) - 1) * nrow(.(name)) + .(row)))
+}
+
+# The places that the rows of a matrix of two columns name, found in one loop.
+places_of_rows <- function(cx, code) {
+  name <- code[[2]]
+  index <- code[[3]]
+  own <- lapply(c(places = "places", at = "at", row = "row", column = "column"), own_variable, cx = cx, call = code)
+  turn <- with(own, bquote({
+    .(row) <- trunc(.(index)[.(at), 1])
+    .(column) <- trunc(.(index)[.(at), 2])
+    if (.(row) < 1 || .(row) > nrow(.(name)) || .(column) < 1 || .(column) > ncol(.(name))) stop()
+    .(places)[.(at)] <- (.(column) - 1) * nrow(.(name)) + .(row)
+  }))
+  lower_step(cx, bquote({
+    if (ncol(.(index)) != 2) stop()
+    .(own$places) <- numeric(nrow(.(index)))
+    .(call("for", own$at, bquote(seq_len(nrow(.(index)))), turn))
+  }))
+  own$places
 }
 
 # Is it a matrix whose index is a matrix of numbers?
@@ -52,11 +72,4 @@ matrix_type <- function(cx, code, modes = mode_names) {
   key <- if (is.name(code)) variable_key(cx, as.character(code))
   type <- if (!is.null(key)) cx$flow[[key]]
   identical(type$kind, "number") && type$rank == 2 && all(type$modes %in% modes)
-}
-
-# The codes of rows and columns.
-pair_codes <- function(cx, index) {
-  if (is.call(index)) return(as.list(index)[-1])
-  lower_step(cx, bquote(if (ncol(.(index)) != 2) stop()))
-  lapply(0:1, function(k) bquote(.(index)[.(k) * nrow(.(index)) + seq_len(nrow(.(index)))]))
 }

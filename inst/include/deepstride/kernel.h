@@ -32,7 +32,8 @@
 /* Surer than C takes it by itself: what stands behind many of them is still thought to run. */
 #define DS_RARE(x) __builtin_expect_with_probability(!!(x), 0, 0.9999)
 #define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
-#define DS_FALLBACK do { *where = __LINE__; goto fallback; } while (0) /* the line of the C: user's lines are kept beside it */
+#define DS_LEAVE do { *where = __LINE__; goto fallback; } while (0) /* the line of the C: user's lines are kept beside it */
+#define DS_FALLBACK DS_LEAVE
 #ifdef DS_PRECISION
 #include <deepstride/precision.h>
 #define DS_EIGHT(n) Rf_allocVector(DS_REAL_OBJECT, n) /* room for places, whatever numbers are */
@@ -40,6 +41,7 @@
 #else
 #define DS_EIGHT(n) Rf_allocVector(REALSXP, n)
 #define DS_EIGHT_DATA(s) REAL(s)
+typedef R_xlen_t ds_flag_d; /* a flag as wide as numbers are */
 /* Not known to C, which would work out constants of them itself: but they give the same for the same. In vector forms
  * of glibc's libmvec they are right to 4 units in the last place. */
 #if defined(DS_VECTOR_MATHEMATICS) && defined(__GLIBC__) && defined(__x86_64__) && !defined(__clang__)
@@ -240,27 +242,29 @@ static inline R_xlen_t ds_extent(SEXP s, int d) {
   static inline int ds_##name##i(int a, int b) { return a == NA_INTEGER || b == NA_INTEGER ? NA_LOGICAL : a op b; }
 DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS_COMPARED(le, <=) DS_COMPARED(ge, >=)
 /* Comparisons and extremes in loops that are looked at when they have ended: see pass_late(). */
-#define DS_COMPARE_LATE(a, op, b) ({ const double ds_l = (a), ds_r = (b); bad |= __builtin_isunordered(ds_l, ds_r); ds_l op ds_r; })
+#define DS_COMPARE_LATE(a, op, b) ({ const double ds_l = (a), ds_r = (b); bad_d |= (ds_flag_d) __builtin_isunordered(ds_l, ds_r); ds_l op ds_r; })
 #define DS_LT_LATE(a, b) DS_COMPARE_LATE(a, <, b)
 #define DS_LE_LATE(a, b) DS_COMPARE_LATE(a, <=, b)
 #define DS_GT_LATE(a, b) DS_COMPARE_LATE(a, >, b)
 #define DS_GE_LATE(a, b) DS_COMPARE_LATE(a, >=, b)
 #define DS_EQ_LATE(a, b) DS_COMPARE_LATE(a, ==, b)
 #define DS_NE_LATE(a, b) DS_COMPARE_LATE(a, !=, b)
-#define DS_MIN_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd |= __builtin_isunordered(ds_l, ds_r); ds_r < ds_l ? ds_r : ds_l; })
-#define DS_MAX_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd |= __builtin_isunordered(ds_l, ds_r); ds_r > ds_l ? ds_r : ds_l; })
+#define DS_MIN_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd_d |= (ds_flag_d) __builtin_isunordered(ds_l, ds_r); ds_r < ds_l ? ds_r : ds_l; })
+#define DS_MAX_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd_d |= (ds_flag_d) __builtin_isunordered(ds_l, ds_r); ds_r > ds_l ? ds_r : ds_l; })
 /* Integers that are taken not to be missing, and to be small where they are summed. */
 #define DS_THERE(x) ({ const int ds_v = (x); if (DS_RARE(ds_v == NA_INTEGER)) goto missing; ds_v; })
 #define DS_NOTED(x) ({ const int ds_v = (x); odd |= ds_v == NA_INTEGER; ds_v; })
 #define DS_SMALL(x) ({ const int ds_v = (x); big |= (unsigned) ds_v + (1u << 27); ds_v; })
-#define DS_LOOK_MISSING_FIRST do { if (DS_RARE(odd | odd_noted | ((big | big_noted) >> 28))) goto missing; } while (0)
-#define DS_LOOK_MISSING do { DS_LOOK_MISSING_FIRST; DS_NEED(!(bad | bad_noted)); } while (0)
-#define DS_ANY_FLAG (bad | bad_noted | odd | odd_noted | ((big | big_noted) >> 28))
-/* Flags of one turn of a loop, which are joined to those of all turns where it ends. */
-#define DS_FLAGS int bad = 0, odd = 0; unsigned big = 0; (void) bad; (void) odd; (void) big
-#define DS_NOTE do { bad_noted |= bad; odd_noted |= odd; big_noted |= big; } while (0)
-#define DS_FLAGS_BAD int bad = 0; (void) bad
-#define DS_NOTE_BAD do { bad_noted |= bad; } while (0)
+/* Flags of one turn of a loop, which are joined to those of all turns where it ends. What is noted of doubles is noted in
+ * what is as wide as they are, without which C makes no vector of a loop, nor puts a choice in the place of a branch. */
+#define DS_FLAGS_BAD int bad = 0; ds_flag_d bad_d = 0; (void) bad; (void) bad_d
+#define DS_NOTE_BAD do { bad_noted |= bad; bad_noted_d |= bad_d; } while (0)
+#define DS_FLAGS DS_FLAGS_BAD; int odd = 0; unsigned big = 0; ds_flag_d odd_d = 0; (void) odd; (void) big; (void) odd_d
+#define DS_NOTE do { DS_NOTE_BAD; odd_noted |= odd; big_noted |= big; odd_noted_d |= odd_d; } while (0)
+#define DS_BAD (bad | bad_noted | ((bad_d | bad_noted_d) != 0))
+#define DS_ODD (odd | odd_noted | ((big | big_noted) >> 28) | ((odd_d | odd_noted_d) != 0))
+#define DS_LOOK_MISSING_FIRST do { if (DS_RARE(DS_ODD)) goto missing; } while (0)
+#define DS_LOOK_MISSING do { DS_LOOK_MISSING_FIRST; DS_NEED(!DS_BAD); } while (0)
 #define DS_SUM_LATE(a, b, op, sign) ({ const int ds_l = (a), ds_r = (b), ds_y = (int) ((unsigned) ds_l op (unsigned) ds_r); \
   bad |= (((ds_l ^ ds_y) & (sign ds_r ^ ds_y)) < 0) | (ds_y == NA_INTEGER); ds_y; })
 #define DS_ADD_LATE(a, b) DS_SUM_LATE(a, b, +, )
@@ -271,11 +275,11 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
 #define DS_IFELSE(t, a, b) ({ const int ds_t = (t); bad |= ds_t == NA_LOGICAL; ds_t ? (a) : (b); })
 
 /* A function of R's library that makes a NaN of numbers: R warns. */
-#define DS_NAN1(fn, a, ...) ({ const double ds_a1 = (a), ds_y = fn(ds_a1 __VA_OPT__(,) __VA_ARGS__); bad |= (ds_y != ds_y) & (ds_a1 == ds_a1); ds_y; })
+#define DS_NAN1(fn, a, ...) ({ const double ds_a1 = (a), ds_y = fn(ds_a1 __VA_OPT__(,) __VA_ARGS__); bad_d |= (ds_flag_d) (ds_y != ds_y) & (ds_a1 == ds_a1); ds_y; })
 #define DS_NAN2(fn, a, b, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_y = fn(ds_a1, ds_a2 __VA_OPT__(,) __VA_ARGS__); \
-  bad |= (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2); ds_y; })
+  bad_d |= (ds_flag_d) (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2); ds_y; })
 #define DS_NAN3(fn, a, b, c, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_a3 = (c), ds_y = fn(ds_a1, ds_a2, ds_a3 __VA_OPT__(,) __VA_ARGS__); \
-  bad |= (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2) & (ds_a3 == ds_a3); ds_y; })
+  bad_d |= (ds_flag_d) (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2) & (ds_a3 == ds_a3); ds_y; })
 
 /* Elements, by places from 1. */
 #define DS_OUTSIDE(k, n) DS_RARE((size_t) (k) - 1 >= (size_t) (n))
@@ -491,11 +495,7 @@ static inline char *ds_stack_end(void) {
   if (R_CStackLimit == (uintptr_t) -1) return here - (1 << 20);
   return (char *) (R_CStackStart - R_CStackLimit / 10 * 8);
 }
-#ifdef __x86_64__
-#define DS_STACK ({ char *here_; __asm__("mov %%rsp, %0" : "=r" (here_)); here_; })
-#else
 #define DS_STACK ((char *) __builtin_frame_address(0))
-#endif
 extern int R_interrupts_pending;
 #define DS_GIVE_UP \
   __attribute__((noinline, cold, noreturn)) static void give_up_here(void) { R_CheckUserInterrupt(); longjmp(give_up, 1); }

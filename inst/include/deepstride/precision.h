@@ -13,6 +13,7 @@ static inline ds_real ds_real_na(void) { return NA_REAL; }
 #include <quadmath.h>
 typedef __float128 ds_number __attribute__((aligned(8))); /* as R's objects are */
 typedef __uint128_t ds_bits;
+typedef R_xlen_t ds_flag_d;
 #define DS_NUMBER_OBJECT CPLXSXP
 #define ds_na __builtin_nanf128("1954")
 #define DS_LARGEST FLT128_MAX
@@ -23,6 +24,7 @@ static inline ds_number *ds_numbers(SEXP s) { return (ds_number *) COMPLEX(s); }
 #elif DS_PRECISION == 24
 typedef float ds_number;
 typedef uint32_t ds_bits;
+typedef int ds_flag_d;
 #define DS_NUMBER_OBJECT INTSXP
 #define ds_na __builtin_nanf("1954")
 #define DS_LARGEST FLT_MAX

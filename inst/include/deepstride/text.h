@@ -10,9 +10,17 @@ static inline SEXP *ds_data_character(SEXP s) { return DS_TEXT_DATA(s); }
   if (ds_kept_text == NULL) R_PreserveObject(ds_kept_text = Rf_mkCharCE(text, CE_UTF8)); ds_kept_text; })
 #define DS_PUT_TEXT(x, at, v) do { const SEXP ds_x = (v); const R_xlen_t ds_k = (at); DS_NEED(!DS_OUTSIDE(ds_k, x##_n)); \
   SET_STRING_ELT(x##_s, ds_k - 1, ds_x); } while (0)
-/* Strings of one encoding are the same object or differ. */
+/* Strings of one encoding are the same object or differ, and of any where one begins with another ASCII character. How far
+ * from its object the text of a string begins is the same for all. */
+static inline int ds_begin_apart(SEXP a, SEXP b) {
+  static ptrdiff_t offset = 0;
+  if (DS_RARE(offset == 0)) offset = R_CHAR(NA_STRING) - (const char *) NA_STRING;
+  const unsigned char first = ((const unsigned char *) a)[offset], other = ((const unsigned char *) b)[offset];
+  return first != other && (first < 128 || other < 128);
+}
 static inline int ds_same_text(SEXP a, SEXP b) {
   if (a == b) return 1;
+  if (ds_begin_apart(a, b)) return 0;
   if (Rf_getCharCE(a) == Rf_getCharCE(b)) return 0;
   const void *top = vmaxget();
   const int same = strcmp(Rf_translateCharUTF8(a), Rf_translateCharUTF8(b)) == 0;
