@@ -94,6 +94,8 @@ lower_length <- function(cx, call) {
   if (length(call) != 2) refuse(cx, call, "`length()` of this form")
   sequence <- sequence_key(cx, call[[2]])
   if (!is.null(sequence)) return(new_value(sequence_size(cx, sequence)))
+  path <- part_path(cx, call[[2]])
+  if (!is.null(path)) return(part_size(cx, path))
   new_value(length_of(cx, lower(cx, call[[2]])))
 }
 

@@ -3,11 +3,13 @@
 emit_part <- function(em, name, id, node) {
   type <- em$form$vars[[id]]
   c(
+    if (changes_parts(em, node$name)) sprintf("ds_settle_part(%s);", used_text(em, node$name, node$args[[1]])),
     sprintf(
       "DS_PART(%s, %s, %s, %s, %d);", name, part_text(em, node$name, node$args),
       mode_field(type$modes, "object"), mode_field(type$modes, "reader"), type$rank
     ),
     if (type$rank > 1) sprintf("%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name, seq_len(type$rank)),
+    if (changes_parts(em, node$name)) sprintf("MARK_NOT_MUTABLE(%s_s);", name),
     if (id %in% em$form$owned) sprintf("%s_own = 0;", name)
   )
 }
@@ -26,22 +28,89 @@ put_text <- function(em, name, places, object) {
 
 emit_put_list <- function(em, step, name) {
   c("{", indent(c(
-    sprintf("const double ds_many = %s;", c_value(em, step$args[[1]])), "DS_NEED(DS_IS_COUNT(ds_many));",
+    sprintf("const double ds_many = %s;", c_value(em, step$args[[1]])), "DS_NEED(DS_IS_COUNT(ds_many));", forget_used(em, step),
     put_text(em, name, step$args[-1], "Rf_allocVector(VECSXP, (R_xlen_t) ds_many)")
   )), "}")
 }
 
 emit_put_part <- function(em, step, name) {
   node <- step$args[[1]]
+  held <- node$rank > 0 && changes_parts(em, step$name)
   c(
-    put_text(em, name, step$args[-1], object_text(em, node)),
+    forget_used(em, step),
+    put_text(em, name, step$args[-1], sprintf(if (held) "ds_held(%s)" else "%s", object_text(em, node))),
     if (node$rank > 0 && node$name %in% em$form$owned) sprintf("%s_own = 0;", em$names[[node$name]])
   )
 }
 
+# Does a kernel change parts where they lie? Those that variables hold are copied then.
+changes_parts <- function(em, id) id %in% names_of_steps(em$form$steps, "put_element")
+
+# A list, how much of its parts is used, and a place.
+used_text <- function(em, id, place) sprintf("%1$s, %1$s_used, %2$s", em$names[[id]], c_value(em, place))
+
+forget_used <- function(em, step, place = c_value(em, step$args[[2]])) {
+  if (changes_parts(em, step$name)) sprintf("ds_forget_used(%s_used, %s);", em$names[[step$name]], place)
+}
+
+emit_put_element <- function(em, step, name) {
+  mode <- step$args[[1]]$mode
+  sprintf(
+    "DS_PUT_ELEMENT(%s, %s, %s, %s, %s, %s);", name, c_value(em, step$args[[2]]), c_value(em, step$args[[3]]),
+    c_value(em, step$args[[1]]), mode_field(mode, "object"), mode_field(mode, "c")
+  )
+}
+
+part_size_text <- function(em, node) {
+  used <- if (changes_parts(em, node$name)) paste0(em$names[[node$name]], "_used") else "R_NilValue"
+  sprintf("DS_PART_SIZE(%s, %s, %s)", part_text(em, node$name, node$args), used, c_value(em, node$args[[1]]))
+}
+
+part_element_text <- function(em, node) {
+  sprintf(
+    "DS_PART_ELEMENT(%s, %s_used, %s, %s, %s, %s)", part_text(em, node$name, node$args[1]), em$names[[node$name]],
+    c_value(em, node$args[[1]]), c_value(em, node$args[[2]]), mode_field(node$mode, "object"), mode_field(node$mode, "c")
+  )
+}
+
+emit_put_record <- function(em, step, name) {
+  place <- c_value(em, step$args[[1]])
+  made <- emit_object(em, step$shape, step$args[-1])
+  whole <- Filter(function(node) node$rank > 0 && node$name %in% em$form$owned, step$args[-1])
+  c(sprintf("DS_NEED(DS_CAN_PUT(%s, %s));", name, place), "{", indent(c(
+    made$steps, forget_used(em, step, place), sprintf("DS_PUT_PART(%s, %s, %s);", name, place, made$text),
+    if (made$count > 0) sprintf("UNPROTECT(%d);", made$count)
+  )), "}", vapply(whole, function(node) sprintf("%s_own = 0;", em$names[[node$name]]), ""))
+}
+
 emit_sequence_argument <- function(em, id, from) {
-  stored <- id %in% names_of_steps(em$form$steps, c("put_part", "put_list"))
+  stored <- id %in% names_of_steps(em$form$steps, c("put_part", "put_list", "put_record", "put_element"))
   sprintf("DS_TAKE_LIST(%s, %s);", em$names[[id]], if (stored) sprintf("Rf_shallow_duplicate(%s)", from) else from)
+}
+
+emit_make_list <- function(em, step, name) {
+  c(
+    sprintf("DS_MAKE_LIST(%s, %s);", name, c_value(em, step$args[[1]])),
+    if (changes_parts(em, step$name)) sprintf("DS_ALL_USED(%s);", name)
+  )
+}
+
+# A list to be given back.
+sequence_text <- function(em, id) {
+  name <- em$names[[id]]
+  list <- if (changes_parts(em, id)) sprintf("ds_settled(%1$s, %1$s_used)", name) else name
+  sprintf("ds_list_fit(%s, %s_n)", list, name)
+}
+
+sequence_declaration <- function(em, id) {
+  name <- em$names[[id]]
+  c(sprintf("DS_LIST(%s);", name), if (changes_parts(em, id)) sprintf("DS_PARTS_USED(%s);", name))
+}
+
+# What lists hold protected.
+sequences_held <- function(em) {
+  ids <- sequences_of(em)
+  length(ids) + sum(vapply(ids, changes_parts, NA, em = em))
 }
 
 sequences_of <- function(em) {

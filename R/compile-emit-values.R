@@ -12,6 +12,8 @@ value_text <- function(em, node) {
     var = variable_text(em, node),
     element = checked_text(node, element_text(em, node)),
     size = c_text(sprintf("ds_size(%s_n)", em$names[[node$name]])),
+    part_size = c_text(part_size_text(em, node)),
+    part_element = c_text(part_element_text(em, node)),
     extent = c_text(sprintf("(int) %s_d%d", em$names[[node$name]], node$which), 14),
     is_tag = c_text(tag_test(em$names[[node$name]], node$tags), if (length(node$tags) == 1) 9 else 3),
     noted_small = c_text(sprintf("DS_SMALL(%s)", c_value(em, node$args[[1]]))),

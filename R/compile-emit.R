@@ -93,7 +93,7 @@ routine_body <- function(form) {
   }))
   slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)),
     sprintf("taken%d", seq_len(em$most_taken)))
-  list(held = length(arrays) + length(slots) + length(sequences_of(em)), lines = c(
+  list(held = length(arrays) + length(slots) + sequences_held(em), lines = c(
     body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
     if (draws_itself(form)) "GetRNGstate();", "", body, ending_lines(c(given, body))
   ))
@@ -201,7 +201,7 @@ declarations <- function(em, besides = character()) {
     type <- em$form$vars[[id]]
     name <- em$names[[id]]
     if (identical(type$kind, "tag")) return(sprintf("int %s = DS_UNSET;", name))
-    if (identical(type$kind, "sequence")) return(sprintf("DS_LIST(%s);", name))
+    if (identical(type$kind, "sequence")) return(sequence_declaration(em, id))
     c_type <- mode_field(type$modes, "c")
     if (type$rank == 0) {
       if (id %in% em$form$counters) return(NULL)
@@ -288,7 +288,9 @@ emit_step <- function(em, step) {
     need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
     put_part = emit_put_part(em, step, name),
     put_list = emit_put_list(em, step, name),
-    make_list = sprintf("DS_MAKE_LIST(%s, %s);", name, c_value(em, arg())),
+    put_record = emit_put_record(em, step, name),
+    put_element = emit_put_element(em, step, name),
+    make_list = emit_make_list(em, step, name),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),
     `repeat` = emit_repeat(em, step),
@@ -407,7 +409,7 @@ emit_return <- function(em, step) {
 emit_object <- function(em, shape, args) {
   if (shape$kind == "null") return(list(text = "R_NilValue", count = 0L))
   if (shape$kind == "sequence") {
-    return(list(text = sprintf("ds_list_fit(%1$s, %1$s_n)", em$names[[shape$name]]), count = 0L))
+    return(list(text = sequence_text(em, shape$name), count = 0L))
   }
   if (shape$kind == "list") return(emit_list(em, shape, args))
   node <- args[[1]]

@@ -35,6 +35,8 @@ op_table <- c(
     statistic = op_row(1, "fn"), draws = op_row(NA, "family", effects = "draws"),
     sample = op_row(3, "replace", effects = "draws"), sample_weighted = op_row(4, "replace", effects = "draws"),
     part = op_row(NA, "name", effects = c("reads", "falls back")),
+    part_size = op_row(NA, "name", effects = c("reads", "falls back")),
+    part_element = op_row(NA, "name", effects = c("reads", "falls back")),
     recurse = op_row(NA, "routine", effects = "falls back"),
     ask = op_row(NA, c("fn", "where", "labels", "risky", "texts"))
   ),
@@ -54,6 +56,8 @@ op_table <- c(
     scope = op_row(0, "label", blocks = "body"), leave = op_row(0, "label"),
     put_part = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     put_list = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
+    put_record = op_row(NA, c("name", "shape"), effects = c("reads", "writes", "falls back")),
+    put_element = op_row(3, "name", effects = c("reads", "writes", "falls back")),
     make_list = op_row(1, "name", effects = c("writes", "falls back")),
     tally = op_row(0, "number"),
     need = op_row(1, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
@@ -143,7 +147,7 @@ names_read <- function(node) {
 }
 
 step_reads <- function(step) {
-  own <- if (step$op %in% c("store", "store_many", "append", "guard", "put_part", "put_list")) step$name
+  own <- if (step$op %in% c("store", "store_many", "append", "guard", "put_part", "put_list", "put_record", "put_element")) step$name
   c(own, step$from, unlist(lapply(step$args, names_read)))
 }
 

@@ -204,6 +204,8 @@ check_text_store <- function(cx, key, node, at, code) {
 
 lower_deep_store <- function(cx, target, code) {
   inner <- target[[2]]
+  element <- if (is.call(inner)) store_element(cx, target, code)
+  if (!is.null(element)) return(element)
   if (!is.call(inner) || call_name(inner) != "$" || !is.name(inner[[2]])) {
     refuse(cx, code, "an assignment of this kind", "Assign a variable or its elements: `x <- v`, `x[i] <- v`.")
   }

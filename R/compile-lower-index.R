@@ -30,6 +30,8 @@ lower_load <- function(cx, call) {
   }
   path <- part_path(cx, call)
   if (!is.null(path)) return(load_part(cx, call, path))
+  element <- part_element(cx, call)
+  if (!is.null(element)) return(element)
   if (reaches_pairs(cx, call)) call <- with_plain_places(cx, call)
   exact <- call_name(call) == "[["
   indices <- as.list(call)[-(1:2)]

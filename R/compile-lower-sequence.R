@@ -1,7 +1,8 @@
 # Sequences: lists whose parts are numbers, vectors or matrices of one kind and are reached by number, `parts[[i]]`.
 # A part that is read becomes a variable like any other, which shares the list's object.
 
-# list(kind = "sequence", of), where `of` is the type of its parts: NULL as long as none is known.
+# list(kind = "sequence", of), where `of` is the type of its parts: NULL as long as none is known, and of kind "record"
+# where they are lists, or have names, and are only put in.
 sequence_type <- function(of = NULL) list(kind = "sequence", of = of)
 
 # The type of a list that is an argument; NULL where it is none of one kind of parts.
@@ -26,6 +27,7 @@ first_sign <- function(value) {
 join_parts <- function(one, other) {
   if (is.null(one) || is.null(other)) return(one %||% other)
   if (one$kind == "sequence" && other$kind == "sequence") return(join_sequences(one, other))
+  if (one$kind == "record" && other$kind == "record") return(one)
   numbers <- one$kind == "number" && other$kind == "number"
   if (numbers && identical(one$modes, other$modes)) return(join_types(one, other))
   conflict_type("a list of parts of different kinds")
@@ -70,11 +72,37 @@ load_part <- function(cx, call, path) {
   at <- lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
   of <- path$of
   if (is.null(of)) fall_back(cx, "a part of a list that has none yet")
-  if (of$kind != "number") refuse(cx, call, "a list in a list as a value")
+  if (of$kind != "number") refuse(cx, call, "a part of a list that is a list, or has names, as a value")
   if ("character" %in% of$modes) refuse(cx, call, "text in a list")
   node <- in_variable(cx, value_node("part", of$modes, max(1, of$rank), at, name = sequence_id(cx, path$key)))
   if (of$rank == 0) node <- in_variable(cx, value_node("single", of$modes, 0, list(node)))
   new_value(node)
+}
+
+# The number of elements of a part, 0 where there is none.
+part_size <- function(cx, path) {
+  at <- lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
+  new_value(in_variable(cx, value_node("part_size", "integer", 0, at, name = sequence_id(cx, path$key))))
+}
+
+# `parts[[i]][j]` where the code also assigns elements of parts: read where it lies, so that no variable holds the part.
+# NULL where it is something else.
+part_element <- function(cx, call) {
+  path <- if (call_name(call) %in% c("[", "[[") && length(call) == 3) part_path(cx, call[[2]])
+  ours <- length(path$places) == 1 && identical(path$of$kind, "number") && path$of$rank == 1 && !is_text(call[[3]]) &&
+    stores_elements(cx$scope$kernel$body, as.character(call[[2]][[2]])) && length(assigned_names(call)) == 0
+  if (!ours || "character" %in% path$of$modes) return(NULL)
+  at <- part_place(cx, call[[2]], as.list(call[[2]])[-(1:2)])
+  spot <- element_place(cx, call[[3]])
+  if (is.null(spot)) return(NULL)
+  name <- sequence_id(cx, path$key)
+  new_value(in_variable(cx, value_node("part_element", path$of$modes, 0, list(at, spot), name = name)))
+}
+
+# The place of a single element; NULL where it is none.
+element_place <- function(cx, code) {
+  place <- lower_position(cx, code)
+  if (place$op == "one") named_node(cx, as_mode(place$args[[1]], "double"))
 }
 
 part_place <- function(cx, call, indices) {
@@ -91,6 +119,7 @@ part_place <- function(cx, call, indices) {
 store_part <- function(cx, target, code, path) {
   if (is_empty_list(cx, code[[3]])) return(store_list(cx, target, code, path))
   value <- lower(cx, code[[3]])
+  if (value$kind == "list" || !is.null(value$names)) return(store_record(cx, code, path, value))
   if (value$kind != "number" || !is.null(value$names)) refuse(cx, code, "a part of a list that is no number or vector")
   if (is.null(value$node)) fall_back(cx, "a part of a list that is taken away")
   value <- settle(cx, not_null(cx, value))
@@ -98,6 +127,32 @@ store_part <- function(cx, target, code, path) {
   node <- named_node(cx, value$node)
   at <- stored_places(cx, code, path, number_type(node$mode, node$rank))
   put(cx, "put_part", c(list(node), at), name = sequence_id(cx, path$key))
+  new_value(node)
+}
+
+# `parts[[i]] <- list(start = s, peak = p)` and `parts[[i]] <- c(start = s, peak = p)`, to be given back.
+store_record <- function(cx, code, path, value) {
+  if (length(path$places) > 1) refuse(cx, code, "a list in a list in a list")
+  made <- shape_of(cx, value, inside = TRUE)
+  at <- stored_places(cx, code, path, list(kind = "record"))
+  put(cx, "put_record", c(at, made$args), name = sequence_id(cx, path$key), shape = made$shape)
+  null_value()
+}
+
+# `parts[[i]][j] <- v`, where the part lies.
+store_element <- function(cx, target, code) {
+  path <- part_path(cx, target[[2]])
+  if (length(path$places) != 1 || call_name(target) != "[" || length(target) != 3) return(NULL)
+  node <- node_of(cx, lower(cx, code[[3]]), code[[3]])
+  of <- path$of %||% number_type(node$mode, 1)
+  fits <- of$kind == "number" && of$rank == 1 && length(of$modes) == 1 && node$rank == 0 && node$mode != "character" &&
+    identical(highest_mode(of$modes, node$mode), of$modes)
+  if (!fits) refuse(cx, code, "an element of another kind in a part of a list")
+  node <- named_node(cx, as_mode(node, of$modes))
+  at <- stored_places(cx, code, path, number_type(of$modes, 1))
+  spot <- element_place(cx, target[[3]])
+  if (is.null(spot)) refuse(cx, code, "several elements of a part of a list at once")
+  put(cx, "put_element", c(list(node), at, list(spot)), name = sequence_id(cx, path$key))
   new_value(node)
 }
 
@@ -139,9 +194,22 @@ stores_parts <- function(code, name) {
   if (!is.call(code) || call_name(code) == "function") return(FALSE)
   target <- if (call_name(code) %in% c("<-", "=")) code[[2]]
   while (is.call(target) && call_name(target) == "[[" && is.call(target[[2]])) target <- target[[2]]
+  if (is_element_target(target)) target <- target[[2]]
   stores <- is.call(target) && call_name(target) == "[[" && identical(target[[2]], as.name(name)) &&
     length(target) == 3 && !is.character(target[[3]])
   stores || any(vapply(Filter(is.call, as.list(code)), stores_parts, NA, name))
+}
+
+# Is it `x[[i]][j]`?
+is_element_target <- function(code) {
+  is.call(code) && call_name(code) == "[" && length(code) == 3 && is.call(code[[2]]) && call_name(code[[2]]) == "[["
+}
+
+stores_elements <- function(code, name) {
+  if (!is.call(code) || call_name(code) == "function") return(FALSE)
+  target <- if (call_name(code) %in% c("<-", "=")) code[[2]]
+  stores <- is_element_target(target) && identical(target[[2]][[2]], as.name(name))
+  stores || any(vapply(Filter(is.call, as.list(code)), stores_elements, NA, name))
 }
 
 make_sequence <- function(cx, key, value) {

@@ -1,8 +1,9 @@
 # Elements that are reached by text: `x["rate"]`, `m[i, "depth"]` of what has names become places, which are looked up
 # when the loop is reached; `d[i, "depth"]` of a data frame is an element of its column.
 
-places_by_name <- function(made, named) {
+places_by_name <- function(made, named, frame) {
   code <- c(made$before, list(made$code))
+  texts <- text_variables(made, code, frame)
   fixed <- Filter(function(name) is.null(assigned_values(code)[[name]]), named)
   fixed <- setdiff(fixed, reshaped_names(code))
   visit <- function(code) {
@@ -12,8 +13,10 @@ places_by_name <- function(made, named) {
     for (i in seq_along(code)[-1]) {
       if (rlang::is_missing(code[[i]])) next
       labelled <- i > 2 && name %in% fixed && is_text(code[[i]])
+      told <- i > 2 && name %in% fixed && is_text_element(code[[i]], texts)
       if (labelled) code[[i]] <- labelled_place(made, name, code[[i]], i - 2, count)
       if (is.call(code[[i]])) code[[i]] <- visit(code[[i]])
+      if (told) code[[i]] <- told_place(made, name, code[[i]], i - 2, count)
     }
     code
   }
@@ -27,16 +30,51 @@ labelled_place <- function(made, name, label, side, count) {
   as.name(symbol)
 }
 
+# list(vectors, elements): variables that hold text throughout, and those that a loop gives its elements.
+text_variables <- function(made, code, frame) {
+  holds_text <- function(name) {
+    value <- tryCatch(eval(made$given[[name]], frame), error = function(e) NULL)
+    is.character(value) && !is.object(value)
+  }
+  vectors <- setdiff(names(made$given), unlist(lapply(code, assigned_names)))
+  vectors <- Filter(holds_text, vectors)
+  loops <- unlist(lapply(code, calls_in, "for"), recursive = FALSE)
+  over_text <- vapply(loops, function(loop) is.name(loop[[3]]) && as.character(loop[[3]]) %in% vectors, NA)
+  variables <- vapply(loops, function(loop) as.character(loop[[2]]), "")
+  others <- c(variables[!over_text], unlist(lapply(code, function(one) names(assigned_values(one)))))
+  list(vectors = vectors, elements = setdiff(variables[over_text], others))
+}
+
+is_text_element <- function(code, texts) {
+  if (is.name(code)) return(as.character(code) %in% texts$elements)
+  is.call(code) && call_name(code) %in% c("[", "[[") && length(code) == 3 && is.name(code[[2]]) &&
+    as.character(code[[2]]) %in% texts$vectors
+}
+
+# The place that a text names is found where it is reached.
+told_place <- function(made, name, code, side, count) {
+  symbol <- sprintf("names(%s)%s", name, strrep(",", side - 1))
+  made$given[[symbol]] <- as.call(list(labels_of, made$given[[name]], if (count > 1) side else 0))
+  call("match", code, as.name(symbol), 0L)
+}
+
+# None where some could be taken for others, or for none: R says what is meant.
+labels_of <- function(x, side) {
+  labels <- if (side > 0) dimnames(x)[[side]] else if (is.null(dim(x))) names(x)
+  if (anyNA(labels) || any(labels == "") || anyDuplicated(labels)) character() else labels %||% character()
+}
+
 # 0 where there is none: R says what that means.
 place_of_label <- function(x, label, side) {
   labels <- if (side > 0) dimnames(x)[[side]] else if (is.null(dim(x))) names(x)
   match(label, labels, nomatch = 0L)
 }
 
-# `d[i, "k"]` as `d$k[i]`, of a data frame; other code as it is.
+# `d[i, "k"]` as `d$k[i]`, and `d[i, 2]` as `d[[2]][i]`, of a data frame; other code as it is.
 column_elements <- function(code, name) {
   if (!is.call(code)) return(code)
-  of_column <- call_name(code) == "[" && length(code) == 4 && identical(code[[2]], as.name(name)) && is_text(code[[4]])
+  of_column <- call_name(code) == "[" && length(code) == 4 && identical(code[[2]], as.name(name)) &&
+    (is_text(code[[4]]) || is.numeric(code[[4]]))
   for (i in seq_along(code)[-1]) if (is.call(code[[i]])) code[[i]] <- column_elements(code[[i]], name)
   if (!of_column) return(code)
   column <- call("[[", code[[2]], code[[4]])

@@ -83,7 +83,7 @@ without_names_ever <- c(
   "anyNA", "prod", "sd", "median", "seq_len", ":", "numeric", "integer", "logical", "is.numeric", "as.vector",
   "as.numeric", "as.double", "as.integer", "as.logical", "order", "tabulate", "findInterval",
   "isTRUE", "isFALSE", "identical", "&&", "||", "for", "while", "repeat", "range", "match", "%in%", "character",
-  "is.function"
+  "is.function", "unname"
 )
 
 may_have_names <- function(code, facts) {

@@ -26,7 +26,7 @@ new_variant <- function(part, kinds, frame) {
   if (is.null(made$reason)) settle_classes(made, kinds, frame)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
-  if (is.null(made$reason) && length(named)) places_by_name(made, named)
+  if (is.null(made$reason) && length(named)) places_by_name(made, named, frame)
   if (is.null(made$reason) && (length(named) || binds(made$code))) keep_names_in(made, named, frame, bound)
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
@@ -89,13 +89,15 @@ value_words <- function(value) {
 
 # `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
 take_apart <- function(made, name, frame) {
-  found <- list()
+  table <- is.data.frame(frame[[name]])
+  found <- fields <- list()
   visit <- function(code) {
     if (!is.call(code)) return(code)
-    field <- field_of(code, name)
+    field <- field_of(code, name) %||% if (table) column_number(code, name)
     if (!is.null(field)) {
-      symbol <- paste0(name, "$", field)
+      symbol <- if (is.character(field)) paste0(name, "$", field) else sprintf("%s[[%d]]", name, as.integer(field))
       found[[symbol]] <<- code
+      fields[[symbol]] <<- field
       return(as.name(symbol))
     }
     counted <- call_name(code) %in% c("nrow", "ncol", "length", "NROW", "NCOL") && length(code) == 2 &&
@@ -109,14 +111,21 @@ take_apart <- function(made, name, frame) {
     code[-1] <- lapply(as.list(code)[-1], function(one) if (rlang::is_missing(one)) one else visit(one))
     code
   }
-  table <- is.data.frame(frame[[name]])
   code <- visit(if (table) column_elements(made$code, name) else made$code)
   if (name %in% all.vars(code) && is_sequence_use(made, name, frame)) return()
+  if (table && name %in% all.vars(code) && length(fields) == 0) {
+    code <- columns_by_place(made, code, name, frame)
+    if (!is.null(code)) return(made$given <- c(made$given, found))
+    code <- made$code
+  }
   if (name %in% all.vars(code)) {
     made$reason <- sprintf("the list `%s` is used as a whole", name)
     return()
   }
   changed <- intersect(names(found), assigned_names(code))
+  if (length(changed) && length(unique(vapply(fields, typeof, ""))) > 1) {
+    made$reason <- sprintf("columns of `%s` are reached by name and by number", name)
+  }
   made$code <- code
   made$changed <- union(made$changed, changed)
   few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
@@ -130,7 +139,7 @@ take_apart <- function(made, name, frame) {
   made$named_fields <- c(made$named_fields, names(found)[named])
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
-  for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+  for (symbol in changed) made$puts[[symbol]] <- put_field(name, fields[[symbol]])
 }
 
 follow_code <- function(code) {
@@ -160,6 +169,42 @@ field_of <- function(code, name) {
   head <- call_name(code)
   if (head == "$" && is.name(code[[3]])) return(as.character(code[[3]]))
   if (head %in% c("$", "[[") && is.character(code[[3]]) && length(code[[3]]) == 1) code[[3]]
+}
+
+# A data frame of one kind of numbers whose columns are only read, by places that the code works out, as a list of them:
+# gives the code, with `d[i, j]` as `d[[j]][i]`; NULL where it is something else.
+columns_by_place <- function(made, code, name, frame) {
+  symbol <- as.name(name)
+  visit <- function(code) {
+    if (!is.call(code)) return(code)
+    ours <- call_name(code) == "[" && length(code) == 4 && identical(code[[2]], symbol)
+    if (ours && !any(vapply(as.list(code), rlang::is_missing, NA))) {
+      code <- call("[", call("[[", symbol, code[[4]]), code[[3]])
+    }
+    code[] <- lapply(as.list(code), function(one) if (rlang::is_missing(one)) one else visit(one))
+    code
+  }
+  code <- visit(code)
+  of <- type_of_list(as.list(frame[[name]]))$of
+  if (name %in% made$changed || name %in% assigned_names(code) || !identical(of$kind, "number")) return(NULL)
+  if (!reads_parts_only(code, symbol)) return(NULL)
+  made$given[[name]] <- call("as.list", made$given[[name]])
+  made$code <- code
+}
+
+# Does code speak of a list only as `list[[i]]`?
+reads_parts_only <- function(code, symbol) {
+  if (identical(code, symbol)) return(FALSE)
+  if (!is.call(code)) return(TRUE)
+  parts <- as.list(code)
+  if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], symbol)) parts <- parts[-(1:2)]
+  all(vapply(parts, function(one) rlang::is_missing(one) || reads_parts_only(one, symbol), NA))
+}
+
+# The number of a column, in `d[[2]]`.
+column_number <- function(code, name) {
+  at <- if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], as.name(name))) code[[3]]
+  if (is.numeric(at) && length(at) == 1 && at %in% seq_len(most_named_parts)) as.integer(at)
 }
 
 # A column keeps its length: where it does not, R words the error.

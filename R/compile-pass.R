@@ -150,6 +150,7 @@ shared_names <- function(steps) {
     if (step$op == "assign" && step$args[[1]]$op == "var") found <<- c(found, step$name, step$args[[1]]$name)
     if (step$op == "assign" && step$args[[1]]$op == "part") found <<- c(found, step$name)
     if (step$op == "put_part") found <<- c(found, step$args[[1]]$name)
+    if (step$op == "put_record") found <<- c(found, unlist(lapply(step$args[-1], names_read)))
   })
   unique(found)
 }

@@ -83,9 +83,60 @@ list_kernels <- function() {
         for (i in 1:3) new[[i]] <- old[[4 - i]]
         for (i in 1:2) old[[i]] <- new[[i]] + 1
         list(old, new)
-      }, list(1, 2, 3))
+      }, list(1, 2, 3)),
+      list(function(x) { # elements of parts, where they lie
+        bins <- vector("list", 3)
+        for (v in x) {
+          k <- 1 + floor(3 * v)
+          bins[[k]][length(bins[[k]]) + 1] <- v
+        }
+        bins
+      }, (sin(1:60) + 1) / 2.01),
+      list(function(x) {
+        kept <- x
+        parts <- list()
+        for (i in 1:4) {
+          parts[[i]] <- kept
+          parts[[i]][1] <- i
+          seen <- parts[[i]]
+          parts[[i]][2] <- parts[[i]][2] + seen[1]
+          kept[3] <- seen[2] + parts[[i]][2]
+        }
+        list(parts, kept, seen, x)
+      }, c(1, 2, 3)),
+      list(function(series) {
+        for (i in seq_along(series)) for (j in seq_along(series[[i]])) series[[i]][j] <- series[[i]][j] * 2 + j
+        series
+      }, list(c(1, 2), 5, c(3, 4, 5))),
+      list(function(x) { # records
+        found <- list()
+        v <- x
+        for (i in seq_along(x)) {
+          v[1] <- i
+          if (x[i] > 0) found[[length(found) + 1]] <- c(start = i, peak = x[i])
+          if (x[i] < 0) found[[length(found) + 1]] <- list(whole = v, up = FALSE, NULL, more = list(at = i, v = v))
+          v[2] <- -i
+        }
+        list(found, v, x)
+      }, c(1, -1, 2, 0, -3))
     ),
     left = list( # what R makes of these is its own affair
+      list(function(x) {
+        for (i in 1:2) x[[1]][3 * i] <- i + 0.5
+        x
+      }, list(1, 2)),
+      list(function(x) {
+        for (i in 1:2) x[[i]][1] <- 2.5
+        x
+      }, list(1:3, 4:5)),
+      list(function(x) {
+        for (i in 1:2) x[[i]] <- if (i == 1) list(a = 1) else 2
+        x
+      }, list()),
+      list(function(x) {
+        for (i in 1:2) x[[2 * i]] <- list(a = i)
+        x
+      }, list()),
       list(function(x) {
         for (i in 1:2) x[[i]] <- 1L
         x

@@ -176,6 +176,48 @@ test_that("lists and data frames are taken apart, and put together again", {
   }, list(store = 1, keep = 0.5, note = "x"), 4), "native")
 })
 
+test_that("columns are reached by number, and elements by texts that are worked out", {
+  moved <- function(met, to) {
+    for (i in seq_len(nrow(met))) met[i, 2] <- met[i, 1L] * to
+    met
+  }
+  expect_identical(ran_in(moved, data.frame(a = 1:3, b = c(2, 3, 4), c = letters[1:3]), 2), "native")
+  total <- function(met) {
+    s <- 0
+    for (i in seq_len(nrow(met))) for (j in seq_len(ncol(met))) s <- s + met[i, j] * j
+    s
+  }
+  expect_identical(ran_in(total, data.frame(a = c(1, 2, NA), b = c(2, 3, 4))), "native")
+  expect_setequal(ran_in(total, data.frame(a = 1:3, b = c(2, 3, 4))), "R")
+  both <- function(met) {
+    for (i in seq_len(nrow(met))) {
+      met[i, 2] <- met[i, 1] * 2
+      met$b[i] <- met$b[i] + met[i, 2]
+    }
+    met
+  }
+  expect_identical(ran_in(both, data.frame(a = c(1, 2), b = c(3, 4))), "R")
+
+  by_gauge <- function(total, gauge, flow) {
+    for (i in seq_along(gauge)) total[gauge[i]] <- total[gauge[i]] + flow[i]
+    total
+  }
+  zero <- c(weir = 0, ford = 0, moor = 0)
+  gauges <- c("ford", "weir", "ford", "moor")
+  expect_identical(ran_in(by_gauge, zero, gauges, c(1, 2, 4, 8)), "native")
+  for (names in list(c("weir", "weir", "moor"), c("weir", "", "moor"), c("weir", NA, "moor"))) {
+    ran_in(by_gauge, stats::setNames(c(1, 2, 3), names), c(gauges, NA, ""), 1:6 + 0.5) # as R does it
+  }
+  ran_in(by_gauge, stats::setNames(c(1, 2, 3), c("2", "1", "x")), c(1, 2), c(5, 6))
+  in_table <- function(table, gauge, season) {
+    for (i in seq_along(gauge)) table[season[i], gauge[i]] <- table[season[i], gauge[i]] + 1
+    for (g in gauge) table[1, ] <- table[1, ] + table[[2, g]]
+    table
+  }
+  table <- matrix(0, 2, 3, dimnames = list(c("dry", "wet"), names(zero)))
+  expect_identical(ran_in(in_table, table, gauges, c("wet", "dry", "wet", "wet")), c("native", "native"))
+})
+
 test_that("functions and what is behind `...` become part of the loop, and are read at each call", {
   bisect <- function(f, low, high, ...) {
     while (high - low > 1e-9) {

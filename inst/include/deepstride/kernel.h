@@ -123,8 +123,10 @@ static inline SEXP ds_part_of(SEXP list, double place) {
 #define DS_PART(x, found, object, reader, rank) do { SEXP ds_part = found; \
   DS_NEED(TYPEOF(ds_part) == object && ds_is_plain(ds_part, rank)); \
   REPROTECT(x##_s = ds_part, x##_i); x = (void *) reader(ds_part); x##_n = x##_room = XLENGTH(ds_part); } while (0)
+#define DS_CAN_PUT(list, place) \
+  ((place) >= 1 && (place) < (double) list##_n + 2 && ((place) < (double) list##_n + 1 || ATTRIB(list) == R_NilValue))
 #define DS_PUT_PART(list, place, object) do { const double ds_place = (place); \
-  DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 2 && (ds_place < (double) list##_n + 1 || ATTRIB(list) == R_NilValue)); \
+  DS_NEED(DS_CAN_PUT(list, ds_place)); \
   const R_xlen_t ds_slot = (R_xlen_t) ds_place - 1; SEXP ds_part = PROTECT(object); \
   if (ds_slot == XLENGTH(list)) REPROTECT(list = Rf_xlengthgets(list, 2 * ds_slot + 8), list##_i); \
   if (ds_slot == list##_n) ++list##_n; \
@@ -144,6 +146,64 @@ static inline int ds_put_within(SEXP outer, R_xlen_t at, double place, SEXP part
   DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
   SEXP ds_part = PROTECT(object); const int ds_done = ds_put_within(list, (R_xlen_t) ds_place - 1, within, ds_part); \
   UNPROTECT(1); DS_NEED(ds_done); } while (0)
+/* Elements of a part where it lies. A part that something else holds is copied before it is changed. One that grows has room
+ * to spare: how much of it is used stands in x_used, 0 where that is all of it; it is made as long as that before it is seen as a whole. */
+#define DS_PARTS_USED(x) SEXP x##_used = R_NilValue; PROTECT_INDEX x##_used_i; PROTECT_WITH_INDEX(x##_used, &x##_used_i)
+#define DS_ALL_USED(x) REPROTECT(x##_used = R_NilValue, x##_used_i)
+static inline SEXP ds_held(SEXP object) { MARK_NOT_MUTABLE(object); return object; }
+static inline double *ds_used_of(SEXP used, double place) {
+  return place >= 1 && place < (double) Rf_xlength(used) + 1 ? REAL(used) + (R_xlen_t) place - 1 : NULL;
+}
+static inline void ds_settle_part(SEXP list, SEXP used, double place) {
+  double *many = ds_used_of(used, place);
+  if (many == NULL || *many == 0) return;
+  const R_xlen_t k = (R_xlen_t) place - 1;
+  SET_VECTOR_ELT(list, k, Rf_xlengthgets(VECTOR_ELT(list, k), (R_xlen_t) *many));
+  *many = 0;
+}
+static inline SEXP ds_settled(SEXP list, SEXP used) {
+  for (R_xlen_t k = 0; k < Rf_xlength(used); ++k) ds_settle_part(list, used, (double) k + 1);
+  return list;
+}
+static inline void ds_forget_used(SEXP used, double place) {
+  double *many = ds_used_of(used, place);
+  if (many != NULL) *many = 0;
+}
+static inline double ds_part_length(SEXP part, SEXP used, double place) {
+  const double *many = ds_used_of(used, place);
+  return many == NULL || *many == 0 ? (double) Rf_xlength(part) : *many;
+}
+/* A part that can be given an element at a place, which may be one past its end; NULL for what is left to R. */
+static inline SEXP ds_part_to_change(SEXP list, SEXP *used, PROTECT_INDEX used_i, double place, double at, SEXPTYPE type) {
+  const R_xlen_t k = (R_xlen_t) place - 1;
+  SEXP part = VECTOR_ELT(list, k);
+  if (part == R_NilValue && at >= 1 && at < 2) SET_VECTOR_ELT(list, k, part = Rf_allocVector(type, 1));
+  if (TYPEOF(part) != type || OBJECT(part)) return NULL;
+  const double n = ds_part_length(part, *used, place);
+  if (!(at >= 1 && at < n + 2)) return NULL;
+  if (at < n + 1) {
+    if (MAYBE_SHARED(part)) SET_VECTOR_ELT(list, k, part = Rf_duplicate(part));
+    return part;
+  }
+  if (ATTRIB(part) != R_NilValue) return NULL;
+  if (ds_used_of(*used, place) == NULL) {
+    const R_xlen_t had = Rf_xlength(*used), size = XLENGTH(list);
+    SEXP more = Rf_allocVector(REALSXP, size);
+    for (R_xlen_t i = 0; i < size; ++i) REAL(more)[i] = i < had ? REAL(*used)[i] : 0;
+    REPROTECT(*used = more, used_i);
+  }
+  if (n + 1 > (double) XLENGTH(part)) SET_VECTOR_ELT(list, k, part = Rf_xlengthgets(part, (R_xlen_t) (n * 1.5) + 8));
+  *ds_used_of(*used, place) = n + 1;
+  return part;
+}
+#define DS_PUT_ELEMENT(list, place, at, v, object, type) do { const double ds_place = (place), ds_spot = (at); const type ds_v = (v); \
+  DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
+  SEXP ds_part = ds_part_to_change(list, &list##_used, list##_used_i, ds_place, ds_spot, object); DS_NEED(ds_part != NULL); \
+  ((type *) DATAPTR(ds_part))[(R_xlen_t) ds_spot - 1] = ds_v; } while (0)
+#define DS_PART_SIZE(found, used, place) ({ SEXP ds_part = (found); DS_NEED(!OBJECT(ds_part)); (int) ds_part_length(ds_part, used, place); })
+#define DS_PART_ELEMENT(found, used, place, at, object, type) ({ SEXP ds_part = (found); const double ds_spot = (at); \
+  DS_NEED(TYPEOF(ds_part) == object && ATTRIB(ds_part) == R_NilValue && ds_spot >= 1 && ds_spot < ds_part_length(ds_part, used, place) + 1); \
+  ((const type *) DATAPTR_RO(ds_part))[(R_xlen_t) ds_spot - 1]; })
 static inline SEXP ds_list_fit(SEXP list, R_xlen_t used) { return XLENGTH(list) == used ? list : Rf_xlengthgets(list, used); }
 
 /* Fresh data in the scratch object, which a variable then takes. */
