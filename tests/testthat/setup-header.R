@@ -1,1 +1,1 @@
-build_as_usual() # with the header read before
+build_quickly() # with the header read before

@@ -1,3 +1,5 @@
+build_as_usual()
+
 test_that("a climb finds the way up, checks it and says what to keep", {
   grown <- function(rain, keep) {
     out <- numeric(0)
@@ -54,3 +56,5 @@ test_that("without inputs it says what it needs, and proposes them", {
   expect_identical(made$met$rain[7:9], met$rain[1:3])
   expect_error(ds_climb(sum, function(n) list(n)), class = "ds_error_input")
 })
+
+build_quickly()

@@ -1,5 +1,3 @@
-build_quickly()
-
 nests <- list(
   product = function(a, b) {
     out <- matrix(0, nrow(a), ncol(b))
@@ -97,5 +95,3 @@ test_that("the listing says in which order loops run, and what can't run so is l
     expect_error(ds_compile(nests$product, block = block), class = "ds_error_input")
   }
 })
-
-build_as_usual()

@@ -148,4 +148,4 @@ test_that("relaxed numerics come close, and say what they are", {
   expect_output(print(fast), "numerics: relaxed")
 })
 
-build_as_usual()
+build_quickly()

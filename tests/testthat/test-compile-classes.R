@@ -1,7 +1,5 @@
 # Dates, times, time differences and factors in loops: as numbers where that is what R makes of them, else left to R.
 
-build_quickly()
-
 day <- as.Date("2020-01-01") + c(0, 1, 3, 4, 9, 10)
 time <- as.POSIXct("2020-01-01", tz = "UTC") + c(0, 10, 3000, 45000, 1e6 + 0.3, 1e6 + 70)
 kinds <- list(
@@ -125,5 +123,3 @@ test_that("whatever else is done with them is R's", {
   )
   for (f in others) left_to_r_of(f, kinds)
 })
-
-build_as_usual()

@@ -1,7 +1,5 @@
 # Complex numbers give what R gives, part by part, in the awkward cases too.
 
-build_quickly()
-
 awkward <- c(0, -0, 1, -1, 2, 0.5, 3.25, Inf, -Inf, NaN, NA, 1e300, 1e-300, 65537)
 
 awkward_complex <- function(n = 40) {
@@ -122,5 +120,3 @@ test_that("what R does not do with complex numbers stops as in R, and what it wa
     }
   }
 })
-
-build_as_usual()

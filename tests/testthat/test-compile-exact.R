@@ -1,5 +1,3 @@
-build_quickly()
-
 test_that("quadruple precision gives numbers known in closed form to thirty digits", {
   known <- list(
     list("3.14159265358979323846264338328", function(n) { # arithmetic and geometric means
@@ -161,5 +159,3 @@ test_that("what has no other precision is refused by class, and so is what R wou
   expect_error(ds_truth(sum), class = "ds_error_input")
   expect_error(ds_compile(function(x) x, precision = "half"), class = "ds_error_input")
 })
-
-build_as_usual()

@@ -1,5 +1,7 @@
 # What became of each line, against the instructions of the binary.
 
+build_as_usual()
+
 side_by_side <- function(x, y, k, m) {
   n <- length(x)
   out <- numeric(n)
@@ -134,3 +136,5 @@ test_that("levels and flags are taken where they leave results alone, and refuse
   expect_error(ds_compile(f, compiler = "no-such-compiler"), class = "ds_error_build")
   expect_error(ds_compile(f, numerics = c("contract", "quickly")), class = "ds_error_input")
 })
+
+build_quickly()

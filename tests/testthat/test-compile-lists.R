@@ -1,7 +1,5 @@
 # Lists whose parts are reached by number: built, grown, read and changed in loops that run native.
 
-build_quickly()
-
 list_kernels <- function() {
   inner <- list(1, 2)
   list(
@@ -226,5 +224,3 @@ test_that("a loop is built for each kind of parts that its list comes with", {
     expect_length(built, 3)
   }
 })
-
-build_as_usual()

@@ -1,8 +1,6 @@
 # Names, dimensions' names and series: a loop gives what has them in R, with those that R gives, native or not.
 
 # Where a loop runs; it must give what R gives, twice, printing included.
-build_quickly()
-
 loop_of <- function(f, ...) {
   without_comparing()
   fast <- ds_compile(f)
@@ -267,5 +265,3 @@ test_that("elements are reached by text, wherever they stand in the call of the 
   }
   expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
 })
-
-build_as_usual()

@@ -1,7 +1,5 @@
 # Nests of loops whose places are proved before they start, and integers that are taken to be there and small:
 # on every kind of data that could break what was taken for granted.
-build_quickly()
-
 nest_kernels <- list(
   spells = list(function() list(wet = awkward_integers(sample(0:5, 1))), function(wet) {
     run <- longest <- 0L
@@ -260,5 +258,3 @@ test_that("elements that an inner loop has looked through take part in the sums 
     expect_identical(outcome_of(fast, list(u, 1:10, 4L)), outcome_of(f, list(u, 1:10, 4L)))
   }
 })
-
-build_as_usual()

@@ -1,5 +1,3 @@
-build_quickly()
-
 test_that("vectors are sorted, ordered and cut as R does it, at every length where another way is taken", {
   kernels <- list(
     function(x) sort(x), function(x) sort(x, decreasing = TRUE), function(x) order(x), function(x, n) tail(x, n),
@@ -37,5 +35,3 @@ test_that("what only R can order is asked of R, where the call stands", {
   expect_identical(both(c(2, NA, 3), TRUE), c(3, 2))
   expect_error(both(c(2, NA, 3), NA))
 })
-
-build_as_usual()

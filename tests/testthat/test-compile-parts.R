@@ -1,7 +1,5 @@
 # Functions whose loops run native by themselves, while the rest stays R.
 
-build_quickly()
-
 shown_of <- function(f, ...) {
   set.seed(4)
   value <- NULL
@@ -605,5 +603,3 @@ test_that("a subset that may lose an extent keeps it where only its elements cou
   }
   ran_in(shaped, m)
 })
-
-build_as_usual()

@@ -1,7 +1,5 @@
 # Functions that call themselves with vectors, matrices and functions.
 
-build_quickly()
-
 gives_native <- function(f, ...) {
   given <- list(...)
   fast <- ds_compile(f, whole = TRUE)
@@ -118,5 +116,3 @@ test_that("errors, missing values and values of several kinds in the depth are R
   fast <- ds_compile(quick)
   expect_identical(outcome_of(fast, list(c(2, NA, 1))), outcome_of(quick, list(c(2, NA, 1))))
 })
-
-build_as_usual()

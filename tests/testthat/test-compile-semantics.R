@@ -518,8 +518,6 @@ test_that("functions given too many or too few arguments stop as in R", {
 })
 
 test_that("one value among several is looked for by comparisons", {
-  build_quickly()
-  withr::defer(build_as_usual())
   among <- list(
     function(v, set) v %in% c(4L, 5L, 9L), function(v, set) v %in% c(4, 5.5, TRUE), function(v, set) v %in% c("G", "C"),
     function(v, set) (v + 0) %in% c(4, 5), function(v, set) v %in% set, function(v, set) v %in% c(4, NA)

@@ -1,7 +1,5 @@
 # Text is read, compared, counted by and put elsewhere as in R; what makes new text stays R's.
 
-build_quickly()
-
 same_both_times <- function(f, ...) {
   given <- list(...)
   fast <- ds_compile(f)
@@ -99,5 +97,3 @@ test_that("text of other encodings, shapes, names and types is R's", {
     }
   }
 })
-
-build_as_usual()

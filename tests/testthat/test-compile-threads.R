@@ -1,3 +1,5 @@
+build_as_usual()
+
 test_that("threads change no bit, whatever the turns meet, and what is rare is still R's", {
   skip_if(parallel::detectCores() < 2)
   kernels <- list(
@@ -166,3 +168,5 @@ test_that("loops whose turns need one another are refused by line and reason, an
     expect_error(ds_compile(carried, threads = threads), class = "ds_error_input")
   }
 })
+
+build_quickly()

@@ -71,4 +71,4 @@ test_that("kernels of both kinds heal a damaged cache, and do without one that c
   expect_identical(in_new_session(), right)
 })
 
-build_as_usual()
+build_quickly()

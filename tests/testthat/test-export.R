@@ -1,3 +1,5 @@
+build_as_usual()
+
 grow <- function(store, most) if (store > most) most else store
 
 test_that("an exported kernel stands alone, passes its check and gives what its original gives", {
@@ -64,3 +66,5 @@ test_that("an export replaces nothing unasked, and says what can't be exported",
   expect_error(ds_export(sum, path, given), class = "ds_error_input")
   expect_identical(list.files(folder), "weir")
 })
+
+build_quickly()

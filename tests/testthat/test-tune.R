@@ -1,3 +1,5 @@
+build_as_usual()
+
 test_that("the best setting is found, others are told apart, and it is kept for this machine", {
   kernel <- eval(bquote(function(depth, block) {
     .(internal("clock_spin"))(1e-4 * abs(block - 30) + 2e-4)
@@ -62,3 +64,5 @@ test_that("a race drops what is surely worse and stops when the best is known", 
   expect_true(internal("race_decided")(standing, racing, 0.03))
   expect_false(internal("race_decided")(internal("race_standing")(logs[1:2, ]), rep(TRUE, 3), 0.03))
 })
+
+build_quickly()
