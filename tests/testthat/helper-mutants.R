@@ -19,6 +19,34 @@ evalq({
 
 mutant_sources <- expression(
   {
+    l <- list()
+    for (i in seq_len(n)) l[[i]] <- numeric(0)
+    for (v in x) {
+      j <- 1 + (v > k)
+      l[[j]][length(l[[j]]) + 1] <- v
+    }
+    l
+  },
+  {
+    l <- list()
+    for (i in seq_along(x)) {
+      if (x[i] > k) l[[length(l) + 1]] <- list(at = i, v = x[i])
+      if (x[i] < k) l[[length(l) + 1]] <- c(at = i, v = x[i])
+    }
+    l
+  },
+  {
+    l <- vector("list", 3)
+    for (i in seq_along(x)) {
+      l[[1]][i] <- x[i]
+      w <- l[[1]]
+      l[[1]][1] <- k
+      l[[2]] <- w
+      w[2] <- l[[1]][1]
+    }
+    list(l, w)
+  },
+  {
     s <- 0
     for (i in seq_along(x)) s <- s + x[i] * k
     s

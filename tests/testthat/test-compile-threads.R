@@ -131,7 +131,7 @@ test_that("a study with a threaded stage ends, where threads ran in the session 
     }
     two <- ds_compile(f, whole = TRUE, threads = 2)
     study <- ds_study("t", function(n) list(x = stats::rnorm(n)), sizes = 1e5)
-    study <- ds_stage(ds_stage(study, "loop", f), "two", two)
+    study <- ds_stage(ds_stage(study, "vector", function(x) exp(-x * x)), "two", two)
     verdicts <- as.data.frame(ds_agree(study, cases = list()))$verdict
     two(stats::rnorm(3e6))
     list(c(verdicts, as.data.frame(ds_agree(study, cases = list()))$verdict), deepstride:::lacks_threads(study))
