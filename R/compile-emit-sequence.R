@@ -98,7 +98,7 @@ emit_make_list <- function(em, step, name) {
 # A list to be given back.
 sequence_text <- function(em, id) {
   name <- em$names[[id]]
-  list <- if (changes_parts(em, id)) sprintf("ds_settled(%1$s, %1$s_used)", name) else name
+  list <- if (changes_parts(em, id)) sprintf("ds_parts_settled(%1$s, %1$s_used)", name) else name
   sprintf("ds_list_fit(%s, %s_n)", list, name)
 }
 

@@ -141,6 +141,8 @@ lower_switch_value <- function(cx, code, wanted) {
 loop_id <- function(cx, code) paste(cx$scope$prefix, rlang::obj_address(code))
 
 lower_for <- function(cx, code, wanted) {
+  by_place <- for_by_place(cx, code)
+  if (!is.null(by_place)) return(lower_for(cx, by_place, wanted))
   key <- variable_key(cx, as.character(code[[2]]))
   over <- lower(cx, code[[3]])
   if (over$kind == "list") refuse(cx, code[[3]], "a loop over a list", "Loop over its places: `seq_along(x)`.")
@@ -163,6 +165,17 @@ lower_for <- function(cx, code, wanted) {
   put(cx, "for", list(over), list(body = body), name = name)
   if (is.null(cx$flow)) never(cx)
   null_value()
+}
+
+# A loop over the parts of a list that it does not change, as one over their places; NULL where it is something else. The
+# variable is NULL where there is no part, which is R's affair.
+for_by_place <- function(cx, code) {
+  plain <- !is.null(sequence_key(cx, code[[3]])) && is_builtin(cx, "seq_along") && is_builtin(cx, "[[")
+  if (!plain || as.character(code[[3]]) %in% assigned_names(code[[4]])) return(NULL)
+  lower_step(cx, bquote(if (length(.(code[[3]])) == 0) stop()))
+  at <- own_variable(cx, code, "turn")
+  part <- call("<-", code[[2]], call("[[", code[[3]], at))
+  call("for", at, call("seq_along", code[[3]]), call("{", part, code[[4]]))
 }
 
 lower_while <- function(cx, code, wanted) {

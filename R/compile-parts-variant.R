@@ -90,14 +90,17 @@ value_words <- function(value) {
 # `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
 take_apart <- function(made, name, frame) {
   table <- is.data.frame(frame[[name]])
-  found <- fields <- list()
+  found <- list()
   visit <- function(code) {
     if (!is.call(code)) return(code)
-    field <- field_of(code, name) %||% if (table) column_number(code, name)
+    field <- field_of(code, name) %||% if (table) column_number(code, frame[[name]], name)
+    if (is.integer(field)) {
+      code <- column_code(frame[[name]], code[[2]], field)
+      field <- names(frame[[name]])[[field]]
+    }
     if (!is.null(field)) {
-      symbol <- if (is.character(field)) paste0(name, "$", field) else sprintf("%s[[%d]]", name, as.integer(field))
-      found[[symbol]] <<- code
-      fields[[symbol]] <<- field
+      symbol <- paste0(name, "$", field)
+      if (!is_checked_column(found[[symbol]])) found[[symbol]] <<- code
       return(as.name(symbol))
     }
     counted <- call_name(code) %in% c("nrow", "ncol", "length", "NROW", "NCOL") && length(code) == 2 &&
@@ -113,7 +116,7 @@ take_apart <- function(made, name, frame) {
   }
   code <- visit(if (table) column_elements(made$code, name) else made$code)
   if (name %in% all.vars(code) && is_sequence_use(made, name, frame)) return()
-  if (table && name %in% all.vars(code) && length(fields) == 0) {
+  if (table && name %in% all.vars(code) && !any(startsWith(names(found), paste0(name, "$")))) {
     code <- columns_by_place(made, code, name, frame)
     if (!is.null(code)) return(made$given <- c(made$given, found))
     code <- made$code
@@ -123,9 +126,6 @@ take_apart <- function(made, name, frame) {
     return()
   }
   changed <- intersect(names(found), assigned_names(code))
-  if (length(changed) && length(unique(vapply(fields, typeof, ""))) > 1) {
-    made$reason <- sprintf("columns of `%s` are reached by name and by number", name)
-  }
   made$code <- code
   made$changed <- union(made$changed, changed)
   few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
@@ -139,7 +139,7 @@ take_apart <- function(made, name, frame) {
   made$named_fields <- c(made$named_fields, names(found)[named])
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
-  for (symbol in changed) made$puts[[symbol]] <- put_field(name, fields[[symbol]])
+  for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
 }
 
 follow_code <- function(code) {
@@ -201,11 +201,24 @@ reads_parts_only <- function(code, symbol) {
   all(vapply(parts, function(one) rlang::is_missing(one) || reads_parts_only(one, symbol), NA))
 }
 
-# The number of a column, in `d[[2]]`.
-column_number <- function(code, name) {
+# The number of a column of a data frame, in `d[[2]]`, where its name tells it from the others.
+column_number <- function(code, table, name) {
   at <- if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], as.name(name))) code[[3]]
-  if (is.numeric(at) && length(at) == 1 && at %in% seq_len(most_named_parts)) as.integer(at)
+  if (is.numeric(at) && length(at) == 1 && at %in% seq_along(table) && !anyDuplicated(names(table))) as.integer(at)
 }
+
+# A column by its number, in tables where it has the name that it has in this one.
+column_code <- function(table, symbol, number) {
+  as.call(list(numbered_column, symbol, number, names(table)[[number]]))
+}
+
+numbered_column <- function(table, number, name) {
+  if (identical(names(table)[number], name) && !anyDuplicated(names(table))) table[[number]] else no_column
+}
+
+no_column <- structure(list(), class = "no column") # what nothing is built for
+
+is_checked_column <- function(code) is.call(code) && identical(code[[1]], numbered_column)
 
 # A column keeps its length: where it does not, R words the error.
 put_field <- function(name, field) {

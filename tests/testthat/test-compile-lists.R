@@ -106,6 +106,15 @@ list_kernels <- function() {
         for (i in seq_along(series)) for (j in seq_along(series[[i]])) series[[i]][j] <- series[[i]][j] * 2 + j
         series
       }, list(c(1, 2), 5, c(3, 4, 5))),
+      list(function(series) {
+        total <- 0
+        for (part in series) {
+          if (length(part) == 1) next
+          part[1] <- 0
+          total <- total + sum(part)
+        }
+        list(total, part, series)
+      }, list(c(1, 2), 5, c(3, 4, 5))),
       list(function(x) { # records
         found <- list()
         v <- x
@@ -123,6 +132,15 @@ list_kernels <- function() {
         for (i in 1:2) x[[1]][3 * i] <- i + 0.5
         x
       }, list(1, 2)),
+      list(function(series) {
+        part <- 1
+        for (part in series) series[[1]] <- c(0, part)
+        list(part, series)
+      }, list(c(1, 2), c(3, 4))),
+      list(function(series) {
+        for (part in series) part <- part + 1
+        part
+      }, list()),
       list(function(x) {
         for (i in 1:2) x[[i]][1] <- 2.5
         x

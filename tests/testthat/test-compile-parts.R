@@ -194,7 +194,12 @@ test_that("columns are reached by number, and elements by texts that are worked 
     }
     met
   }
-  expect_identical(ran_in(both, data.frame(a = c(1, 2), b = c(3, 4))), "R")
+  expect_identical(ran_in(both, data.frame(a = c(1, 2), b = c(3, 4))), "native")
+  fast <- ds_compile(both)
+  for (names in list(c("a", "b"), c("b", "a"), c("b", "b"), c("a", "b"))) {
+    met <- stats::setNames(data.frame(c(1, 2), c(3, 4)), names)
+    expect_identical(suppressMessages(fast(met)), both(met))
+  }
 
   by_gauge <- function(total, gauge, flow) {
     for (i in seq_along(gauge)) total[gauge[i]] <- total[gauge[i]] + flow[i]

@@ -161,7 +161,7 @@ static inline void ds_settle_part(SEXP list, SEXP used, double place) {
   SET_VECTOR_ELT(list, k, Rf_xlengthgets(VECTOR_ELT(list, k), (R_xlen_t) *many));
   *many = 0;
 }
-static inline SEXP ds_settled(SEXP list, SEXP used) {
+static inline SEXP ds_parts_settled(SEXP list, SEXP used) {
   for (R_xlen_t k = 0; k < Rf_xlength(used); ++k) ds_settle_part(list, used, (double) k + 1);
   return list;
 }
@@ -196,14 +196,14 @@ static inline SEXP ds_part_to_change(SEXP list, SEXP *used, PROTECT_INDEX used_i
   *ds_used_of(*used, place) = n + 1;
   return part;
 }
-#define DS_PUT_ELEMENT(list, place, at, v, object, type) do { const double ds_place = (place), ds_spot = (at); const type ds_v = (v); \
+#define DS_PUT_ELEMENT(list, place, at, v, object, type) do { const double ds_place = (place), ds_nth = (at); const type ds_v = (v); \
   DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
-  SEXP ds_part = ds_part_to_change(list, &list##_used, list##_used_i, ds_place, ds_spot, object); DS_NEED(ds_part != NULL); \
-  ((type *) DATAPTR(ds_part))[(R_xlen_t) ds_spot - 1] = ds_v; } while (0)
+  SEXP ds_part = ds_part_to_change(list, &list##_used, list##_used_i, ds_place, ds_nth, object); DS_NEED(ds_part != NULL); \
+  ((type *) DATAPTR(ds_part))[(R_xlen_t) ds_nth - 1] = ds_v; } while (0)
 #define DS_PART_SIZE(found, used, place) ({ SEXP ds_part = (found); DS_NEED(!OBJECT(ds_part)); (int) ds_part_length(ds_part, used, place); })
-#define DS_PART_ELEMENT(found, used, place, at, object, type) ({ SEXP ds_part = (found); const double ds_spot = (at); \
-  DS_NEED(TYPEOF(ds_part) == object && ATTRIB(ds_part) == R_NilValue && ds_spot >= 1 && ds_spot < ds_part_length(ds_part, used, place) + 1); \
-  ((const type *) DATAPTR_RO(ds_part))[(R_xlen_t) ds_spot - 1]; })
+#define DS_PART_ELEMENT(found, used, place, at, object, type) ({ SEXP ds_part = (found); const double ds_nth = (at); \
+  DS_NEED(TYPEOF(ds_part) == object && ATTRIB(ds_part) == R_NilValue && ds_nth >= 1 && ds_nth < ds_part_length(ds_part, used, place) + 1); \
+  ((const type *) DATAPTR_RO(ds_part))[(R_xlen_t) ds_nth - 1]; })
 static inline SEXP ds_list_fit(SEXP list, R_xlen_t used) { return XLENGTH(list) == used ? list : Rf_xlengthgets(list, used); }
 
 /* Fresh data in the scratch object, which a variable then takes. */
