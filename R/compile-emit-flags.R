@@ -32,6 +32,9 @@ with_looks <- function(body) {
   if (is.null(flags)) body[!grepl("@flags", body, fixed = TRUE)] else sub("@flags", flags, body, fixed = TRUE)
 }
 
+odd_flags <- c(
+  "int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;", "ds_flag_d odd_d = 0, odd_noted_d = 0;"
+)
 bad_flags <- c("int bad = 0, bad_noted = 0;", "ds_flag_d bad_d = 0, bad_noted_d = 0;")
 
 # Declarations of what a body uses.
@@ -39,7 +42,7 @@ body_locals <- function(body) {
   uses <- function(words) any(grepl(words, body))
   c(
     if (uses(raised_by[["bad"]]) || uses(raised_by[["odd"]]) || uses("DS_FLAGS")) bad_flags,
-    if (uses(raised_by[["odd"]])) c("int odd = 0, odd_noted = 0;", "unsigned big = 0, big_noted = 0;", "ds_flag_d odd_d = 0, odd_noted_d = 0;"),
+    if (uses(raised_by[["odd"]])) odd_flags,
     if (uses("\\btick\\b|DS_(TURN|EACH|FOR_UP|FOR_DOWN|DRAW|BLOCKS)")) "R_xlen_t tick = DS_TURNS;"
   )
 }

@@ -28,7 +28,8 @@ put_text <- function(em, name, places, object) {
 
 emit_put_list <- function(em, step, name) {
   c("{", indent(c(
-    sprintf("const double ds_many = %s;", c_value(em, step$args[[1]])), "DS_NEED(DS_IS_COUNT(ds_many));", forget_used(em, step),
+    sprintf("const double ds_many = %s;", c_value(em, step$args[[1]])), "DS_NEED(DS_IS_COUNT(ds_many));",
+    forget_used(em, step),
     put_text(em, name, step$args[-1], "Rf_allocVector(VECSXP, (R_xlen_t) ds_many)")
   )), "}")
 }
@@ -69,7 +70,8 @@ part_size_text <- function(em, node) {
 part_element_text <- function(em, node) {
   sprintf(
     "DS_PART_ELEMENT(%s, %s_used, %s, %s, %s, %s)", part_text(em, node$name, node$args[1]), em$names[[node$name]],
-    c_value(em, node$args[[1]]), c_value(em, node$args[[2]]), mode_field(node$mode, "object"), mode_field(node$mode, "c")
+    c_value(em, node$args[[1]]), c_value(em, node$args[[2]]), mode_field(node$mode, "object"),
+    mode_field(node$mode, "c")
   )
 }
 

@@ -146,8 +146,11 @@ names_read <- function(node) {
   unique(found)
 }
 
+# Steps that change what their variable holds.
+changing_ops <- c("store", "store_many", "append", "guard", "put_part", "put_list", "put_record", "put_element")
+
 step_reads <- function(step) {
-  own <- if (step$op %in% c("store", "store_many", "append", "guard", "put_part", "put_list", "put_record", "put_element")) step$name
+  own <- if (step$op %in% changing_ops) step$name
   c(own, step$from, unlist(lapply(step$args, names_read)))
 }
 

@@ -167,8 +167,8 @@ lower_for <- function(cx, code, wanted) {
   null_value()
 }
 
-# A loop over the parts of a list that it does not change, as one over their places; NULL where it is something else. The
-# variable is NULL where there is no part, which is R's affair.
+# A loop over the parts of a list that it does not change, as one over their places; NULL where it is something else.
+# The variable is NULL where there is no part, which is R's affair.
 for_by_place <- function(cx, code) {
   plain <- !is.null(sequence_key(cx, code[[3]])) && is_builtin(cx, "seq_along") && is_builtin(cx, "[[")
   if (!plain || as.character(code[[3]]) %in% assigned_names(code[[4]])) return(NULL)

@@ -247,8 +247,8 @@ without_comparing <- function(env = parent.frame()) {
   withr::defer(utils::assignInNamespace("brief_part", usual, "deepstride"), env)
 }
 
-# Tests build kernels with little optimisation, which saves a third of their time: most ask what is native and what comes
-# of it. Files that ask what the C compiler makes of it build as usual, and quickly again at their end.
+# Tests build kernels with little optimisation, which saves a third of their time: most ask what is native and what
+# comes of it. Files that ask what the C compiler makes of it build as usual, and quickly again at their end.
 build_quickly <- function(optimisation = "-O0") {
   set_flags(function(build) c(setdiff(programs$usual_flags(build), "-O3"), optimisation))
 }

@@ -109,13 +109,14 @@ test_that("variables may be called like anything that the C of a kernel speaks o
   words <- c(words, "GetRNGstate", "total_part", "x_n", "x_s", "places1", "taken1_i", "double")
   words <- Filter(function(word) make.names(word) == word && !exists(word, baseenv()), words)
   expect_gt(length(words), 60)
-  set <- Map(function(word, from) bquote(.(as.name(word)) <- .(as.name(from)) * 1.5), words, c("a", utils::head(words, -1)))
+  from <- c("a", utils::head(words, -1))
+  set <- Map(function(word, from) bquote(.(as.name(word)) <- .(as.name(from)) * 1.5), words, from)
   body <- c(as.name("{"), unname(set), quote(total <- runif(1)), quote(for (i in seq_along(x)) {
     highest <- max(total, x[i])
     if (x[i] > 2) total <- total + highest
     whole[i] <- whole[i] + 1L
   }), lapply(words, function(word) bquote(total <- total + .(as.name(word)))), quote(list(total, whole)))
-  f <- as.function(c(alist(a = , x = , whole = ), as.call(body)))
+  f <- as.function(c(stats::setNames(rep(list(rlang::missing_arg()), 3), c("a", "x", "whole")), as.call(body)))
   fast <- ds_compile(f, whole = TRUE)
   set.seed(1)
   expected <- f(1e-20, c(1, 2, 3), 1:3)

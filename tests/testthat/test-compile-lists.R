@@ -217,6 +217,7 @@ test_that("lists that change their kind, or are read where they have nothing, ar
 })
 
 test_that("a loop is built for each kind of parts that its list comes with", {
+  without_comparing()
   total <- function(x) {
     cat("")
     s <- 0
@@ -239,6 +240,6 @@ test_that("a loop is built for each kind of parts that its list comes with", {
     made <- attr(fast, "ds_compiled")
     variants <- if (identical(f, whole)) made$built else made$parts[[1]]$variants
     built <- Filter(function(one) is.null(one$reason), variants)
-    expect_length(built, 3)
+    expect_length(built, if (identical(f, whole)) 3 else 4) # in parts a list with names is one by itself
   }
 })
