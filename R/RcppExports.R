@@ -169,6 +169,10 @@ spans_end <- function() {
     .Call(`_deepstride_spans_end`)
 }
 
+spawn_command <- function(command, variables, directory, said, limit) {
+    .Call(`_deepstride_spawn_command`, command, variables, directory, said, limit)
+}
+
 thread_counts <- function(threads) {
     .Call(`_deepstride_thread_counts`, threads)
 }

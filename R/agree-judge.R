@@ -92,7 +92,7 @@ judge <- function(checking, name, point, expected, given) {
   }
   verdict <- value_verdict(checking, point, expected$value, given$value, found)
   if (study$tolerance$types == "strict" && "type" %in% remark_codes(found$notes)) verdict <- "differs"
-  native <- !is.null(inner_facts(stage$kernel))
+  native <- name %in% names(checking$natives)
   found$notes <- c(found$notes, conduct_notes(given$conduct, expected$conduct, native))
   changed <- given$conduct$changed
   remarks <- c(

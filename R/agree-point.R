@@ -6,6 +6,7 @@ new_checking <- function(study, limit, backend, sanitized) {
   checking <- new.env()
   checking$study <- study
   checking$reference <- reference_of(study)
+  checking$natives <- Filter(Negate(is.null), lapply(study$stages, function(stage) inner_facts(stage$kernel)))
   checking$limit <- limit
   checking$backend <- backend
   checking$costs <- new.env()

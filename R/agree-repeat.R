@@ -18,7 +18,7 @@ judge_repeat <- function(checking, name, point, expected, given, judged) {
   }
   stage <- checking$study$stages[[name]]
   long <- point$size >= 1000 || point$size == max(checking$study$sizes)
-  threaded <- stage$threads > 1 || !is.null(inner_facts(stage$kernel))
+  threaded <- stage$threads > 1 || name %in% names(checking$natives)
   if (!threaded || !long || asked("threads")) return(judged)
   judge_threads(checking, name, point, expected, given, judged)
 }
@@ -87,7 +87,7 @@ race_threads <- c(2, 4)
 
 # Native code built with OpenMP, whether it declares threads or not.
 races <- function(checking, stage) {
-  code <- inner_facts(stage$kernel)$recipe
+  code <- checking$natives[[stage$name]]$recipe
   if (!any(grepl("openmp", c(code$flags, code$code$lines), ignore.case = TRUE))) return(NULL)
   last <- checking$last[[stage$name]]
   if (is.null(last)) return(NULL)
@@ -107,7 +107,7 @@ races <- function(checking, stage) {
 
 # One small evaluation of a native stage under the sanitizers, in a process of its own.
 sanitized_row <- function(checking, stage) {
-  recipe <- inner_facts(stage$kernel)$recipe
+  recipe <- checking$natives[[stage$name]]$recipe
   first <- checking$first[[stage$name]]
   if (checking$sanitized || is.null(recipe) || recipe$code$rcpp || is.null(first)) return(NULL)
   if (!all(file.exists(sanitizer_runtimes(recipe$code$language)))) return(NULL)

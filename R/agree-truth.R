@@ -56,6 +56,7 @@ with_truth <- function(study) {
   if (is.null(study$truth) && is.function(reference) && !is.primitive(reference)) {
     study$truth <- tryCatch(compile_exact(reference), ds_error = function(e) NULL)
     study$compiled_truth <- !is.null(study$truth)
+    if (study$compiled_truth) ready_compiler()
   }
   study
 }

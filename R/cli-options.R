@@ -65,6 +65,10 @@ run_options <- function() {
       action = "store_true", default = FALSE,
       help = "measure anew"
     ),
+    processes = optparse::make_option("--processes",
+      type = "double", default = NULL, metavar = "COUNT",
+      help = "time in COUNT fresh processes, so that intervals hold what differs between them; five or more are of use"
+    ),
     resume = optparse::make_option("--resume",
       type = "character", default = NULL, metavar = "FILE",
       help = "keep every finished size in FILE, and go on from there"
@@ -180,9 +184,9 @@ compiler_options <- function() {
 
 verb_options <- list(
   demo = c("study", "json", "out", "quiet", "budget", "limit", "isolate"),
-  run = c("json", "out", "quiet", "budget", "limit", "isolate", "junit", "resume"),
+  run = c("json", "out", "quiet", "budget", "limit", "isolate", "processes", "junit", "resume"),
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
-  time = c("json", "out", "quiet", "budget", "limit", "isolate", "resume"),
+  time = c("json", "out", "quiet", "budget", "limit", "isolate", "processes", "resume"),
   compile = c("function", "like", "emit", "numerics", "optimise", "precision", "sums", "compiler", "json",
     "out", "quiet"),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),

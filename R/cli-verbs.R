@@ -88,6 +88,7 @@ asked_plan <- function(plan, options) {
   plan$budget <- options$budget %||% plan$budget
   plan$cell_limit <- options$cell_limit %||% plan$cell_limit
   plan$isolate <- asked_isolation(options)
+  plan$processes <- options$processes %||% plan$processes
   validate_plan(plan)
 }
 

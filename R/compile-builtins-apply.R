@@ -33,13 +33,9 @@ applied_arguments <- function(cx, call, template) {
   if (length(odd) || any(c("simplify", "USE.NAMES", "SIMPLIFY", "accumulate", "right") %in% names(args))) {
     refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
   }
-  own <- Filter(function(name) !is_builtin(cx, name), c(
+  check_of_r(cx, call, c(
     "[", "[[", "c", "length", "seq_len", "stop", "if", "for", "<-",
     "{", "rep", "matrix", "nrow", "ncol", "which", "as.logical", "unlist", "lapply", "+", "-", "*", "!=", "<", "=="
-  ))
-  if (length(own)) refuse(cx, call, sprintf(
-    "`%s()` where `%s()` is another function than R's", call_name(call),
-    own[[1]]
   ))
   if (is.list(args$...)) args$... <- lapply(args$..., function(code) {
     if (is_calm(cx, code)) code else refuse(cx, call, "an argument that R would work out once")

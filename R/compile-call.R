@@ -347,8 +347,7 @@ refuse_argument <- function(kernel, values, at) {
 
 types_code <- function(types) paste(vapply(types, type_code, ""), collapse = "")
 
-add_routine <- function(state, kernel, types) {
-  start <- clock_now()
+typed_form <- function(state, kernel, types) {
   code <- types_code(types)
   form <- lower_kernel(kernel, types)
   form$past_end <- code %in% state$past_end
@@ -356,7 +355,28 @@ add_routine <- function(state, kernel, types) {
   form$source <- kernel$text
   form$shared <- state$shared
   form$threads <- state$build$threads
-  form <- with_arithmetic(form, state$build)
+  with_arithmetic(form, state$build)
+}
+
+# Reads what the compiler needs of the package and its headers: copies of this session have it then.
+ready_compiler <- function() {
+  if (isTRUE(shared_state$ready)) return(invisible())
+  shared_state$ready <- TRUE
+  f <- function(x) {
+    total <- 0
+    for (v in x) total <- total + v
+    total
+  }
+  environment(f) <- baseenv() # whatever the user calls by the names of R's functions
+  kernel <- read_kernel(f)
+  state <- new_state(f, kernel, build_options(), whole = TRUE)
+  emit_form(typed_form(state, kernel, list(x = number_type("double", 1L))))
+}
+
+add_routine <- function(state, kernel, types) {
+  start <- clock_now()
+  code <- types_code(types)
+  form <- typed_form(state, kernel, types)
   check_precision_form(kernel, form)
   if (state$whole) check_blocked(kernel, form)
   emitted <- emit_form(form)

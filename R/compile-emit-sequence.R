@@ -45,7 +45,7 @@ emit_put_part <- function(em, step, name) {
 }
 
 # Does a kernel change parts where they lie? Those that variables hold are copied then.
-changes_parts <- function(em, id) id %in% names_of_steps(em$form$steps, "put_element")
+changes_parts <- function(em, id) id %in% em$changing
 
 # A list, how much of its parts is used, and a place.
 used_text <- function(em, id, place) sprintf("%1$s, %1$s_used, %2$s", em$names[[id]], c_value(em, place))
@@ -63,8 +63,10 @@ emit_put_element <- function(em, step, name) {
 }
 
 part_size_text <- function(em, node) {
-  used <- if (changes_parts(em, node$name)) paste0(em$names[[node$name]], "_used") else "R_NilValue"
-  sprintf("DS_PART_SIZE(%s, %s, %s)", part_text(em, node$name, node$args), used, c_value(em, node$args[[1]]))
+  list <- em$names[[node$name]]
+  if (length(node$args) > 1) return(sprintf("DS_INNER_SIZE(%s)", part_text(em, node$name, node$args)))
+  used <- if (changes_parts(em, node$name)) paste0(list, "_used") else "R_NilValue"
+  sprintf("DS_PART_SIZE(%s, %s, %s)", list, used, c_value(em, node$args[[1]]))
 }
 
 part_element_text <- function(em, node) {
@@ -86,7 +88,7 @@ emit_put_record <- function(em, step, name) {
 }
 
 emit_sequence_argument <- function(em, id, from) {
-  stored <- id %in% names_of_steps(em$form$steps, c("put_part", "put_list", "put_record", "put_element"))
+  stored <- id %in% names_of_steps(em$form$steps, list_ops)
   sprintf("DS_TAKE_LIST(%s, %s);", em$names[[id]], if (stored) sprintf("Rf_shallow_duplicate(%s)", from) else from)
 }
 

@@ -74,6 +74,7 @@ new_emitter <- function(form) {
   em$turns <- "0"
   em$flags <- FALSE
   em$sure <- form$sure
+  em$changing <- names_of_steps(form$steps, "put_element") # lists whose parts change where they lie
   em$wide <- form$wide
   em$main <- form$main
   em$past_end <- isTRUE(form$past_end)

@@ -147,7 +147,8 @@ names_read <- function(node) {
 }
 
 # Steps that change what their variable holds.
-changing_ops <- c("store", "store_many", "append", "guard", "put_part", "put_list", "put_record", "put_element")
+list_ops <- c("put_part", "put_list", "put_record", "put_element")
+changing_ops <- c("store", "store_many", "append", "guard", list_ops)
 
 step_reads <- function(step) {
   own <- if (step$op %in% changing_ops) step$name

@@ -170,8 +170,8 @@ lower_for <- function(cx, code, wanted) {
 # A loop over the parts of a list that it does not change, as one over their places; NULL where it is something else.
 # The variable is NULL where there is no part, which is R's affair.
 for_by_place <- function(cx, code) {
-  plain <- !is.null(sequence_key(cx, code[[3]])) && is_builtin(cx, "seq_along") && is_builtin(cx, "[[")
-  if (!plain || as.character(code[[3]]) %in% assigned_names(code[[4]])) return(NULL)
+  if (is.null(sequence_key(cx, code[[3]])) || as.character(code[[3]]) %in% assigned_names(code[[4]])) return(NULL)
+  check_of_r(cx, code, c("length", "==", "stop", "seq_along", "[["))
   lower_step(cx, bquote(if (length(.(code[[3]])) == 0) stop()))
   at <- own_variable(cx, code, "turn")
   part <- call("<-", code[[2]], call("[[", code[[3]], at))

@@ -48,6 +48,7 @@ attempt_loop <- function(cx, make) {
 }
 
 peeled_loop <- function(cx, code) {
+  check_of_r(cx, code, c("length", "stop", ">", ">=", "[", "[["))
   first <- function(body) structure(call("repeat", call("{", turn_alone(body), quote(break))), rest = most_peeled)
   rest <- structure(code, rest = (attr(code, "rest") %||% 0) + 1)
   switch(call_name(code),

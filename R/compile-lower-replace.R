@@ -6,6 +6,7 @@ replacement_code <- function(cx, target, code) {
   head <- call_name(target)
   plain <- is.name(target[[2]]) && length(target) == 2 && is_builtin(cx, paste0(head, "<-"))
   if (!plain || !head %in% names(replacements)) return(NULL)
+  check_of_r(cx, target, c("length", "min", "nrow", "ncol", "seq_len", "length<-", "unname", "stop"))
   replacements[[head]](cx, target[[2]], code[[3]], code)
 }
 
@@ -28,6 +29,7 @@ replacements <- list(
 
 # `m[pairs]` as `m[places]`. Pairs that lie outside, are 0 or missing are left to R.
 with_plain_places <- function(cx, code) {
+  check_of_r(cx, code, c("trunc", "nrow", "ncol", "all", "stop", "numeric", "seq_len"))
   name <- code[[2]]
   if (is.name(code[[3]])) return(call("[", name, places_of_rows(cx, code)))
   pairs <- as.list(code[[3]])[-1]

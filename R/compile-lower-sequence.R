@@ -69,7 +69,7 @@ part_path <- function(cx, code) {
 }
 
 load_part <- function(cx, call, path) {
-  at <- lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
+  at <- part_places(cx, path)
   of <- path$of
   if (is.null(of)) fall_back(cx, "a part of a list that has none yet")
   if (of$kind != "number") refuse(cx, call, "a part of a list that is a list, or has names, as a value")
@@ -79,9 +79,9 @@ load_part <- function(cx, call, path) {
   new_value(node)
 }
 
-# The number of elements of a part, 0 where there is none.
+# The number of elements of a part, 0 where a place of the list holds none.
 part_size <- function(cx, path) {
-  at <- lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
+  at <- part_places(cx, path)
   new_value(in_variable(cx, value_node("part_size", "integer", 0, at, name = sequence_id(cx, path$key))))
 }
 
@@ -92,17 +92,21 @@ part_element <- function(cx, call) {
   ours <- length(path$places) == 1 && identical(path$of$kind, "number") && path$of$rank == 1 && !is_text(call[[3]]) &&
     stores_elements(cx$scope$kernel$body, as.character(call[[2]][[2]])) && length(assigned_names(call)) == 0
   if (!ours || "character" %in% path$of$modes) return(NULL)
-  at <- part_place(cx, call[[2]], as.list(call[[2]])[-(1:2)])
+  at <- part_places(cx, path)
   spot <- element_place(cx, call[[3]])
   if (is.null(spot)) return(NULL)
   name <- sequence_id(cx, path$key)
-  new_value(in_variable(cx, value_node("part_element", path$of$modes, 0, list(at, spot), name = name)))
+  new_value(in_variable(cx, value_node("part_element", path$of$modes, 0, c(at, list(spot)), name = name)))
 }
 
 # The place of a single element; NULL where it is none.
 element_place <- function(cx, code) {
   place <- lower_position(cx, code)
   if (place$op == "one") named_node(cx, as_mode(place$args[[1]], "double"))
+}
+
+part_places <- function(cx, path) {
+  lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
 }
 
 part_place <- function(cx, call, indices) {
@@ -148,6 +152,7 @@ store_element <- function(cx, target, code) {
   fits <- of$kind == "number" && of$rank == 1 && length(of$modes) == 1 && node$rank == 0 && node$mode != "character" &&
     identical(highest_mode(of$modes, node$mode), of$modes)
   if (!fits) refuse(cx, code, "an element of another kind in a part of a list")
+  check_again(cx, code, path$places)
   node <- named_node(cx, as_mode(node, of$modes))
   at <- stored_places(cx, code, path, number_type(of$modes, 1))
   spot <- element_place(cx, target[[3]])
@@ -162,7 +167,14 @@ stored_places <- function(cx, code, path, type) {
   joined <- join_sequences(cx$flow[[path$key]], sequence_type(type))
   if (joined$kind == "conflict") refuse(cx, code, "a list of parts of different kinds")
   cx$flow[[path$key]] <- joined
-  lapply(path$places, function(code) part_place(cx, code, as.list(code)[-(1:2)]))
+  check_again(cx, code, path$places[-length(path$places)])
+  part_places(cx, path)
+}
+
+# R works the place of what is assigned into out twice: to read it, and to put it back.
+check_again <- function(cx, code, places) {
+  calm <- vapply(places, function(place) is_calm(cx, place[[3]]), NA)
+  if (!all(calm)) refuse(cx, code, "a place that R works out twice")
 }
 
 is_empty_list <- function(cx, code) {

@@ -13,10 +13,10 @@ places_by_name <- function(made, named, frame) {
     for (i in seq_along(code)[-1]) {
       if (rlang::is_missing(code[[i]])) next
       labelled <- i > 2 && name %in% fixed && is_text(code[[i]])
-      told <- i > 2 && name %in% fixed && is_text_element(code[[i]], texts)
+      told <- if (i > 2 && name %in% fixed) text_vector_of(code[[i]], texts)
       if (labelled) code[[i]] <- labelled_place(made, name, code[[i]], i - 2, count)
       if (is.call(code[[i]])) code[[i]] <- visit(code[[i]])
-      if (told) code[[i]] <- told_place(made, name, code[[i]], i - 2, count)
+      if (!is.null(told)) code[[i]] <- told_place(made, name, code[[i]], told, if (count > 1) i - 2 else 0)
     }
     code
   }
@@ -30,8 +30,9 @@ labelled_place <- function(made, name, label, side, count) {
   as.name(symbol)
 }
 
-# list(vectors, elements): variables that hold text throughout, and those that a loop gives its elements.
+# list(vectors, elements): variables that hold text throughout, and by those that a loop gives its elements the vector.
 text_variables <- function(made, code, frame) {
+  if (!identical(get0("match", frame, mode = "function"), match)) return(list())
   holds_text <- function(name) {
     value <- tryCatch(eval(made$given[[name]], frame), error = function(e) NULL)
     is.character(value) && !is.object(value)
@@ -42,24 +43,29 @@ text_variables <- function(made, code, frame) {
   over_text <- vapply(loops, function(loop) is.name(loop[[3]]) && as.character(loop[[3]]) %in% vectors, NA)
   variables <- vapply(loops, function(loop) as.character(loop[[2]]), "")
   others <- c(variables[!over_text], unlist(lapply(code, function(one) names(assigned_values(one)))))
-  list(vectors = vectors, elements = setdiff(variables[over_text], others))
+  over <- vapply(loops[over_text], function(loop) as.character(loop[[3]]), "")
+  others <- c(others, variables[over_text][duplicated(variables[over_text])])
+  elements <- stats::setNames(over, variables[over_text])
+  list(vectors = vectors, elements = elements[!names(elements) %in% others])
 }
 
-is_text_element <- function(code, texts) {
-  if (is.name(code)) return(as.character(code) %in% texts$elements)
-  is.call(code) && call_name(code) %in% c("[", "[[") && length(code) == 3 && is.name(code[[2]]) &&
-    as.character(code[[2]]) %in% texts$vectors
+# The vector of text that code is an element of; NULL where it is something else.
+text_vector_of <- function(code, texts) {
+  if (is.name(code)) return(as.list(texts$elements)[[as.character(code)]])
+  of <- if (is.call(code) && call_name(code) %in% c("[", "[[") && length(code) == 3) code[[2]]
+  if (is.name(of) && as.character(of) %in% texts$vectors) as.character(of)
 }
 
 # The place that a text names is found where it is reached.
-told_place <- function(made, name, code, side, count) {
-  symbol <- sprintf("names(%s)%s", name, strrep(",", side - 1))
-  made$given[[symbol]] <- as.call(list(labels_of, made$given[[name]], if (count > 1) side else 0))
+told_place <- function(made, name, code, text, side) {
+  symbol <- sprintf("names(%s)%s by %s", name, strrep(",", max(0, side - 1)), text)
+  made$given[[symbol]] <- as.call(list(labels_of, made$given[[name]], side, made$given[[text]]))
   call("match", code, as.name(symbol), 0L)
 }
 
 # None where some could be taken for others, or for none: R says what is meant.
-labels_of <- function(x, side) {
+labels_of <- function(x, side, text) {
+  if (!is.character(text) || is.object(text)) return(nothing_built)
   labels <- if (side > 0) dimnames(x)[[side]] else if (is.null(dim(x))) names(x)
   if (anyNA(labels) || any(labels == "") || anyDuplicated(labels)) character() else labels %||% character()
 }

@@ -37,15 +37,18 @@ names_words <- function(value) {
 
 # The same of a list's parts, where they are few and go by names.
 parts_words <- function(list, frame, beside) {
-  if (length(list) > most_named_parts || is.null(names(list))) return("")
+  if (length(list) > most_named_parts || is.null(names(list))) return(kind_of_table(list))
   words <- vapply(list, function(part) {
     if (is.function(part)) return(function_words(part, frame))
     if (is.null(attributes(part))) "" else names_words(part)
   }, "")
   # how many numbers there are matters only where names go along
   if (beside || any(nzchar(words))) words <- paste(words, lengths(list) == 1)
-  if (any(nzchar(words))) paste(c(is.data.frame(list), words), collapse = " ") else as.character(is.data.frame(list))
+  paste(c(kind_of_table(list), if (any(nzchar(words))) words), collapse = " ")
 }
+
+# What `[` of a table means hangs on all of its class.
+kind_of_table <- function(list) if (is.data.frame(list)) toString(class(list)) else ""
 
 most_named_parts <- 64
 

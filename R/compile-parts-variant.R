@@ -114,9 +114,10 @@ take_apart <- function(made, name, frame) {
     code[-1] <- lapply(as.list(code)[-1], function(one) if (rlang::is_missing(one)) one else visit(one))
     code
   }
-  code <- visit(if (table) column_elements(made$code, name) else made$code)
+  plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
+  code <- visit(if (plain) column_elements(made$code, name) else made$code)
   if (name %in% all.vars(code) && is_sequence_use(made, name, frame)) return()
-  if (table && name %in% all.vars(code) && !any(startsWith(names(found), paste0(name, "$")))) {
+  if (plain && name %in% all.vars(code) && !any(startsWith(as.character(names(found)), paste0(name, "$")))) {
     code <- columns_by_place(made, code, name, frame)
     if (!is.null(code)) return(made$given <- c(made$given, found))
     code <- made$code
@@ -188,7 +189,7 @@ columns_by_place <- function(made, code, name, frame) {
   of <- type_of_list(as.list(frame[[name]]))$of
   if (name %in% made$changed || name %in% assigned_names(code) || !identical(of$kind, "number")) return(NULL)
   if (!reads_parts_only(code, symbol)) return(NULL)
-  made$given[[name]] <- call("as.list", made$given[[name]])
+  made$given[[name]] <- as.call(list(as.list, made$given[[name]]))
   made$code <- code
 }
 
@@ -204,7 +205,7 @@ reads_parts_only <- function(code, symbol) {
 # The number of a column of a data frame, in `d[[2]]`, where its name tells it from the others.
 column_number <- function(code, table, name) {
   at <- if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], as.name(name))) code[[3]]
-  if (is.numeric(at) && length(at) == 1 && at %in% seq_along(table) && !anyDuplicated(names(table))) as.integer(at)
+  if (is.numeric(at) && length(at) == 1 && at %in% seq_along(table) && tells_columns(names(table), at)) as.integer(at)
 }
 
 # A column by its number, in tables where it has the name that it has in this one.
@@ -213,10 +214,12 @@ column_code <- function(table, symbol, number) {
 }
 
 numbered_column <- function(table, number, name) {
-  if (identical(names(table)[number], name) && !anyDuplicated(names(table))) table[[number]] else no_column
+  if (identical(names(table)[number], name) && tells_columns(names(table), number)) table[[number]] else nothing_built
 }
 
-no_column <- structure(list(), class = "no column") # what nothing is built for
+tells_columns <- function(names, number) !anyDuplicated(names) && !names[[number]] %in% c("", NA)
+
+nothing_built <- structure(list(), class = "nothing built") # what no kernel takes
 
 is_checked_column <- function(code) is.call(code) && identical(code[[1]], numbered_column)
 

@@ -69,6 +69,14 @@ is_builtin <- function(cx, name) {
   !is.null(value) && (is.primitive(value) || is_of_r(value))
 }
 
+# Code that means other code is refused where a function of that is another than R's.
+check_of_r <- function(cx, code, names) {
+  other <- Filter(function(name) !is_builtin(cx, name), names)
+  if (length(other)) {
+    refuse(cx, code, sprintf("`%s()` where `%s()` is another function than R's", call_name(code), other[[1]]))
+  }
+}
+
 # A variable found outside, which becomes an argument of the kernel: list(id, type).
 outside_variable <- function(cx, name, field = NULL) {
   env <- cx$scope$kernel$env

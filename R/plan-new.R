@@ -15,6 +15,10 @@
 #' @param first_call Whether to measure the first call of each stage, in fresh
 #'   processes: up to three times, as long as that takes no more than 8 % of the budget.
 #' @param equal_zone Ratios this close to 1 are called `same`: 0.03 means within 3 %.
+#' @param processes Fresh processes, one after the other, that each time every size with their part of the budget.
+#'   Within one process a time may hang on where its memory lies; of several, the intervals hold what differs between
+#'   processes too (with a t quantile: few processes give wide ones, five or more are of use). A checkpoint is written
+#'   at the end alone.
 #' @param worker_memory Bytes of address space that an isolated stage may use; with `NULL`, four fifths
 #'   of the machine's memory.
 #' @return A `ds_plan`: a list of these.
@@ -25,17 +29,20 @@
 #' @export
 ds_plan <- function(precision = 0.03, budget = 60, cell_limit = 10,
                     rounds = c(7, 200), isolate = c("none", "stage"), memory = TRUE, first_call = TRUE,
-                    equal_zone = 0.03, worker_memory = NULL) {
+                    equal_zone = 0.03, worker_memory = NULL, processes = 1) {
   isolate <- check_choice(isolate, c("none", "stage"), "isolate")
   worker_memory <- worker_memory %||% (0.8 * memory_bytes())
-  validate_plan(new_plan(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory))
+  validate_plan(new_plan(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory,
+    processes))
 }
 
-new_plan <- function(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory) {
+new_plan <- function(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory,
+                     processes = 1) {
   structure(
     list(
       precision = precision, budget = budget, cell_limit = cell_limit, rounds = rounds, isolate = isolate,
-      memory = memory, first_call = first_call, equal_zone = equal_zone, worker_memory = worker_memory
+      memory = memory, first_call = first_call, equal_zone = equal_zone, worker_memory = worker_memory,
+      processes = processes
     ),
     class = "ds_plan"
   )
@@ -49,6 +56,7 @@ validate_plan <- function(plan) {
   check_flag(plan$memory, "memory")
   check_flag(plan$first_call, "first_call")
   if (!is.na(plan$worker_memory)) check_number(plan$worker_memory, "worker_memory", 2^28, hint = "It is in bytes.")
+  check_count(plan$processes, "processes", 1)
   check_number(plan$equal_zone, "equal_zone", 0, 1)
   if (!is.numeric(plan$rounds) || length(plan$rounds) != 2) {
     abort_input("`rounds` must be two whole numbers: the fewest and the most.",

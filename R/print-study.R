@@ -34,11 +34,12 @@ print.ds_plan <- function(x, ...) {
   show_lines(c(
     heading("Timing plan"),
     aligned_columns(list(
-      c("precision", "budget", "cell limit", "rounds", "equal zone"),
+      c("precision", "budget", "cell limit", "rounds", "equal zone", "processes"),
       c(
         sprintf("%s %% wide intervals", format(100 * x$precision)), plain_seconds(x$budget),
         sprintf("%s an evaluation", plain_seconds(x$cell_limit)),
-        sprintf("%d to %d", x$rounds[[1]], x$rounds[[2]]), sprintf("within %s %%", format(100 * x$equal_zone))
+        sprintf("%d to %d", x$rounds[[1]], x$rounds[[2]]), sprintf("within %s %%", format(100 * x$equal_zone)),
+        sprintf("%d", x$processes)
       )
     ))
   ))

@@ -76,10 +76,24 @@ compare_runs <- function(now, before, zone, through) {
     class = "ds_change")
 }
 
+# Every pair at one size.
+pairs_at <- function(timings, size) {
+  timings$samples <- timings$samples[timings$samples$size %in% size, ]
+  effects <- effects_by_size(timings)
+  rows <- if (length(effects)) {
+    pairs_at_size(size, effects[[1]], stage_pairs(effects[[1]]$stages), timings$plan$equal_zone)
+  }
+  bind_records(c(list(no_comparison), rows))[-1, ]
+}
+
+pairs_at_size <- function(size, effects, pairs, zone) {
+  here <- Filter(function(pair) all(pair %in% effects$stages), pairs)
+  corrected(lapply(here, compare_pair, effects, as.numeric(size), zone))
+}
+
 compare_pairs <- function(effects, pairs, zone) {
   rows <- unlist(lapply(names(effects), function(size) {
-    here <- Filter(function(pair) all(pair %in% effects[[size]]$stages), pairs)
-    corrected(lapply(here, compare_pair, effects[[size]], as.numeric(size), zone))
+    pairs_at_size(size, effects[[size]], pairs, zone)
   }), recursive = FALSE)
   whole <- corrected(lapply(pairs, compare_over_ladder, effects, zone))
   bind_records(c(list(no_comparison), rows, whole))[-1, ]
@@ -123,7 +137,7 @@ compare_over_ladder <- function(pair, effects, zone) {
 corrected <- function(rows) {
   rows <- Filter(Negate(is.null), rows)
   adjusted <- stats::p.adjust(vapply(rows, function(row) row$p_adjusted, 0), "holm")
-  Map(function(row, p) utils::modifyList(row, list(p_adjusted = p)), rows, adjusted)
+  Map(function(row, p) replace(row, "p_adjusted", p), rows, adjusted)
 }
 
 # Stages by their time at each size; those that can't be told from the first of a rank share it.

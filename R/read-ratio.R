@@ -22,15 +22,19 @@ size_effects <- function(samples, seed = 1) {
   group <- match(process[match(rounds, round)], unique(process))
   drawn <- resample_medians(cbind(own, common), group, resample_count, seed)
   effects <- apply(own, 2, stats::median, na.rm = TRUE)
-  drawn <- widened(drawn, c(effects, 0), c(colSums(is.finite(logs)), length(rounds)))
+  drawn <- widened(drawn, c(effects, 0), c(colSums(is.finite(logs)), length(rounds)), max(group, 1))
   list(stages = stages, effects = effects, level = drawn[, length(stages) + 1],
     drawn = structure(drawn[, seq_along(stages), drop = FALSE], dimnames = list(NULL, stages)))
 }
 
 # Resamples of few values scatter too little, by the root of (n - 1) / n (Hesterberg 2015, "What teachers should know
-# about the bootstrap", section 4.1); one value does not scatter at all.
-widened <- function(drawn, middle, count) {
+# about the bootstrap", section 4.1); one value does not scatter at all. Of several processes their number is what
+# counts, and is so small that a t quantile is due (the expanded percentile interval there).
+widened <- function(drawn, middle, count, processes) {
   by <- ifelse(count < 2, NA_real_, sqrt(count / pmax(count - 1, 1)))
+  if (processes > 1) {
+    by <- by * sqrt(processes / (processes - 1)) * stats::qt(0.975, processes - 1) / stats::qnorm(0.975)
+  }
   sweep(sweep(sweep(drawn, 2, middle), 2, by, `*`), 2, middle, `+`)
 }
 

@@ -7,7 +7,9 @@
 #' @return A `ds_scaling`. `as.data.frame()` gives a tibble with one row per stage: `stage`, `law`, `exponent` (of the
 #'   free power, beyond its overhead), `low`, `high` (95 % interval; `NA` from fewer than four sizes), `break_at` (the
 #'   size
-#'   from which on another regime holds; `NA` where one law serves), `forecast_error` (how far the law is off at sizes
+#'   from which on another regime holds; `NA` where one law serves), `break_bytes` and
+#'   `break_level` (what the stage touches there and which memory holds it, where a result's work was counted, see
+#'   [ds_work()]), `forecast_error` (how far the law is off at sizes
 #'   left out, as a fraction; `NA` from fewer than five sizes), `tenfold`, `tenfold_low`, `tenfold_high` (how many times
 #'   the time ten times the size costs, at the upper end), `memory_law`, `memory_exponent`. Its field `local` holds the
 #'   exponents between neighbouring sizes: `stage`, `from`, `to`, `exponent`, `low`, `high`. `predict()` gives
@@ -36,7 +38,7 @@ ds_scaling <- function(timings) {
   fits <- lapply(by_stage, function(own) stage_growth(own$size, own$median, log_error(own)))
   rows <- Map(function(name, fit, own) {
     memory <- memory_growth(own$size, own$bytes)
-    c(list(stage = name), fit[growth_columns], memory)
+    c(list(stage = name), fit[growth_columns], memory, touched_at(timings$ceiling$table, name, fit$break_at))
   }, names(fits), fits, by_stage)
   local <- do.call(rbind, Map(function(name, own) local_exponents(name, own), names(by_stage), by_stage))
   structure(list(table = bind_records(unname(rows)), local = local, fits = fits, cells = timed, unit = unit),
@@ -45,6 +47,13 @@ ds_scaling <- function(timings) {
 
 growth_columns <- c("law", "exponent", "low", "high", "break_at", "forecast_error", "tenfold", "tenfold_low",
   "tenfold_high")
+
+# What a stage touches at a size, and which memory holds that: NA where its work was not counted.
+touched_at <- function(work, stage, size) {
+  own <- if (!is.null(work)) work[work$stage == stage & work$size %in% size, ]
+  if (is.null(own) || nrow(own) == 0) return(list(break_bytes = NA_real_, break_level = NA_character_))
+  list(break_bytes = own$bytes[[1]], break_level = own$level[[1]])
+}
 
 # Standard errors of log times, from their intervals.
 log_error <- function(cells) {
@@ -80,8 +89,9 @@ stage_growth <- function(sizes, seconds, error) {
 exponent_interval <- function(power, sizes, seconds, error) {
   misfit <- function(p) law_of(free_power, p, sizes, seconds)$misfit * length(sizes)
   free <- max(1, length(sizes) - 3)
-  least <- max(misfit(power$exponent), free * mean(error^2))
-  allowed <- misfit(power$exponent) + least * stats::qf(0.95, 1, free) / free
+  left <- misfit(power$exponent)
+  # by what the fit leaves, of which little is known, or by the times' own errors, which are: the wider
+  allowed <- left + max(left / free * stats::qf(0.95, 1, free), mean(error^2) * stats::qchisq(0.95, 1))
   end_at <- function(to) {
     if (misfit(to) <= allowed) return(to)
     stats::uniroot(function(p) misfit(p) - allowed, sort(c(power$exponent, to)), tol = 1e-4)$root
@@ -179,7 +189,8 @@ scaling_sentence <- function(row, unit) {
     sprintf("`%s` grows %s", row$stage, law),
     if (!is.na(row$tenfold)) sprintf("; ten times the %s costs %s the time", unit,
       times_words(row$tenfold_low, row$tenfold_high)),
-    if (!is.na(row$break_at)) sprintf("; from %s on it grows otherwise", format_size(row$break_at)),
+    if (!is.na(row$break_at)) sprintf("; from %s on%s it grows otherwise", format_size(row$break_at),
+      if (is.na(row$break_bytes)) "" else sprintf(" (%s, %s)", format_bytes(row$break_bytes), row$break_level)),
     "."
   )
 }

@@ -18,7 +18,9 @@ signif_text <- function(x, digits = 3) {
     if (is.na(value)) return("")
     if (value == 0) return("0")
     if (abs(value) < 1e-4 || abs(value) >= 1e6) return(formatC(value, digits = digits - 1, format = "e"))
-    sub("\\.$", "", formatC(signif(value, digits), digits = digits, format = "fg", flag = "#", big.mark = ","))
+    rounded <- signif(value, digits)
+    mark <- if (abs(rounded) >= 1000) "," else ""
+    sub("\\.$", "", formatC(rounded, digits = digits, format = "fg", flag = "#", big.mark = mark))
   }, "", USE.NAMES = FALSE)
 }
 

@@ -26,9 +26,8 @@ sentence_tags <- function(sentences) lapply(sentences, function(words) htmltools
 
 # All pairs at the largest size that most stages share.
 pair_table <- function(result) {
-  pairs <- ds_compare(result)$pairs
   size <- common_size(result$timings$cells)
-  here <- pairs[pairs$size %in% size, ]
+  here <- pairs_at(result$timings, size)
   if (nrow(here) == 0) return(NULL)
   rows <- lapply(seq_len(nrow(here)), function(i) {
     row <- here[i, ]

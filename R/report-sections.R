@@ -129,6 +129,7 @@ report_method <- function(result) {
     "A speedup is the quotient of two such times, with a 95 % bootstrap interval of 2,000 resamples of the rounds.",
     "Two probes beside each sample tell whether other work shared the core; such samples were taken again, or left out",
     "where each stage had others. Collections of garbage were charged by the bytes that a stage allocates.",
+    if (plan$processes > 1) sprintf("All of this in %d fresh processes, which were resampled first.", plan$processes),
     sprintf("Timing took %s of a budget of %s.", format_seconds(result$timings$seconds), plain_seconds(plan$budget)),
     sprintf(
       "After the fewest rounds everywhere, the largest size first, until ratios' intervals were narrower than %s %%.",

@@ -73,7 +73,8 @@ again_lines <- function(result) {
       encodeString(reference_of(study), quote = "\"")),
     ") |>",
     paste(stages, collapse = " |>\n"),
-    sprintf("result <- ds_run(study, ds_plan(precision = %s, budget = %s, cell_limit = %s))", format(plan$precision),
-      format(plan$budget), format(plan$cell_limit))
+    sprintf("result <- ds_run(study, ds_plan(precision = %s, budget = %s, cell_limit = %s%s))", format(plan$precision),
+      format(plan$budget), format(plan$cell_limit),
+      if (plan$processes > 1) sprintf(", processes = %d", plan$processes) else "")
   )
 }

@@ -115,7 +115,6 @@ open_copy <- function(held, study, memory) {
   held$fork <- start_fork(said, function(question) {
     if (is.null(evaluator)) {
       evaluator <<- new_evaluator(study, said)
-      gc() # marks every page that it shares with the session: now, and not in a sample
       if (is.finite(memory)) limit_memory(memory)
     }
     evaluator_answer(evaluator, question[[1]], question[[2]])

@@ -13,6 +13,7 @@ new_evaluator <- function(study, said = scratch_file("said")) {
   evaluator$rounding <- list()
   evaluator$covered <- list()
   evaluator$threads <- NULL
+  evaluator$collected <- FALSE
   evaluator
 }
 
@@ -194,6 +195,8 @@ shares_memory <- function(value, arguments) {
 # First evaluation of a cell: list(seconds, kind of result, whether it changed
 # its arguments, whether it printed, elements that the arguments hold).
 evaluator_first <- function(evaluator, name, size, limit = Inf) {
+  if (!evaluator$collected) gc() # marks every page that a copy shares with the session: now, and not in a sample
+  evaluator$collected <- TRUE
   stage <- evaluator$study$stages[[name]]
   hold_threads(evaluator, stage$threads)
   arguments <- evaluator_arguments(evaluator, size)

@@ -117,7 +117,7 @@ document_timings <- function(stored) {
     new_plan(
       as.double(plan$precision), as.double(plan$budget), as.double(plan$cell_limit),
       as.double(unlist(plan$rounds)), plan$isolate, plan$memory, plan$first_call,
-      as.double(plan$equal_zone), column_values(list(plan$worker_memory), "number")
+      as.double(plan$equal_zone), column_values(list(plan$worker_memory), "number"), as.double(plan$processes %||% 1)
     ),
     stored$reference, as.double(stored$seconds), as.character(unlist(stored$notes)), stored$interrupted, stored$error,
     document_table(stored$first_calls, "first_calls"), document_table(stored$conditions, "conditions")

@@ -65,9 +65,9 @@ open_sealed <- function(text, file) {
       path = file, cause = e
     )
   })
-  numbers <- unlist(rapply(list(document), as.double, "numeric", how = "list"))
+  numbers <- unlist(rapply(list(document), as.double, "numeric", how = "list"), use.names = FALSE)
   if (!all(is.finite(numbers))) abort_damaged(file, "It holds a number that no number can be.")
-  if (!is_clean(unlist(rapply(list(document), identity, "character", how = "list")))) {
+  if (!is_clean(unlist(rapply(list(document), identity, "character", how = "list"), use.names = FALSE))) {
     abort_damaged(file, "It holds control characters.")
   }
   if (!is.list(document) || is.null(document$format)) {
@@ -85,9 +85,9 @@ open_sealed <- function(text, file) {
 # How deep brackets are nested, outside of strings.
 nesting <- function(text) {
   bare <- gsub("\"(?:[^\"\\\\]|\\\\.)*+\"", "", text, perl = TRUE)
-  bytes <- utf8ToInt(gsub("[^][{}]", "", bare))
-  if (length(bytes) == 0 || anyNA(bytes)) return(0)
-  max(cumsum(ifelse(bytes %in% utf8ToInt("[{"), 1L, -1L)))
+  bytes <- charToRaw(bare)
+  is <- function(bracket) bytes == charToRaw(bracket)
+  max(0, cumsum((is("[") | is("{")) - (is("]") | is("}"))))
 }
 
 check_format <- function(document, file, name = format_name) {

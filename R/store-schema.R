@@ -2,9 +2,14 @@
 # parsed document against it: types, required fields, constants, patterns, lengths, references.
 
 read_schema <- function() {
-  path <- system.file("schema", "result-3.json", package = "deepstride", mustWork = TRUE)
-  jsonlite::fromJSON(path, simplifyVector = FALSE)
+  if (is.null(schema_state$schema)) {
+    path <- system.file("schema", "result-3.json", package = "deepstride", mustWork = TRUE)
+    schema_state$schema <- jsonlite::fromJSON(path, simplifyVector = FALSE)
+  }
+  schema_state$schema
 }
+
+schema_state <- new.env() # read once a session
 
 # Named vector of column types ("string", "number", "integer") of one table.
 schema_columns <- function(table) {
@@ -64,7 +69,7 @@ item_problems <- function(value, rule, schema, path) {
   items <- seq_along(value)
   if (all(names(rule$items) %in% c("type", "pattern"))) {
     plain <- setdiff(unlist(rule$items$type), if (!is.null(rule$items$pattern)) "string") # text is looked at below
-    items <- items[!vapply(value, fits_plain_type, NA, plain)]
+    items <- items[!fit_plain_type(value, plain)]
   }
   for (i in items) {
     found <- schema_problems(value[[i]], rule$items, schema, sprintf("%s[%d]", path, i))
@@ -73,12 +78,16 @@ item_problems <- function(value, rule, schema, path) {
   character()
 }
 
-# The same for a single value, of which a column has thousands.
-fits_plain_type <- function(value, types) {
-  if (is.null(value)) return("null" %in% types)
-  if (length(value) != 1 || is.list(value)) return(FALSE)
-  if (is.character(value)) return("string" %in% types)
-  is.numeric(value) && ("number" %in% types || ("integer" %in% types && value == round(value)))
+# The same for single values, of which a column has thousands.
+fit_plain_type <- function(values, types) {
+  kinds <- vapply(values, typeof, "")
+  number <- kinds %in% c("double", "integer") & lengths(values) == 1
+  if (!"number" %in% types) {
+    whole <- as.double(unlist(values[number]))
+    number[number] <- "integer" %in% types & whole == round(whole)
+  }
+  text <- "string" %in% types & kinds == "character" & lengths(values) == 1
+  number | text | ("null" %in% types & kinds == "NULL")
 }
 
 # Columns of one table must be of one length.

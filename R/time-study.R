@@ -22,7 +22,9 @@
 #' changes its arguments gets fresh ones for every evaluation.
 #'
 #' Where the user has set a `future` plan, whole sizes go to its workers, so that every
-#' ratio comes from one machine; the worker of every sample is recorded.
+#' ratio comes from one machine; the worker of every sample is recorded. A plan of several processes times every size in
+#' each of them, one process after the other, and resamples processes first, then their rounds (Kalibera and Jones
+#' 2013, "Rigorous benchmarking in reasonable time").
 #'
 #' @param study A [ds_study()] with at least one stage.
 #' @param plan A [ds_plan()].
@@ -125,7 +127,7 @@ time_sizes <- function(timing) {
   }
   open <- setdiff(timing$study$sizes, done)
   if (timing$plan$first_call && length(open)) timing$first_calls <- measure_first_calls(timing)
-  if (spread_over_workers(timing, open)) return(invisible())
+  if (time_in_processes(timing, open) || spread_over_workers(timing, open)) return(invisible())
   for (size in open) {
     time_size(timing, size)
     save_checkpoint(timing)

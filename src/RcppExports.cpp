@@ -447,6 +447,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// spawn_command
+Rcpp::List spawn_command(std::vector<std::string> command, std::vector<std::string> variables, std::string directory, std::string said, double limit);
+RcppExport SEXP _deepstride_spawn_command(SEXP commandSEXP, SEXP variablesSEXP, SEXP directorySEXP, SEXP saidSEXP, SEXP limitSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type command(commandSEXP);
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type variables(variablesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type directory(directorySEXP);
+    Rcpp::traits::input_parameter< std::string >::type said(saidSEXP);
+    Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
+    rcpp_result_gen = Rcpp::wrap(spawn_command(command, variables, directory, said, limit));
+    return rcpp_result_gen;
+END_RCPP
+}
 // thread_counts
 Rcpp::IntegerVector thread_counts(Rcpp::IntegerVector threads);
 RcppExport SEXP _deepstride_thread_counts(SEXP threadsSEXP) {
@@ -511,6 +526,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_span_close", (DL_FUNC) &_deepstride_span_close, 0},
     {"_deepstride_spans_start", (DL_FUNC) &_deepstride_spans_start, 0},
     {"_deepstride_spans_end", (DL_FUNC) &_deepstride_spans_end, 0},
+    {"_deepstride_spawn_command", (DL_FUNC) &_deepstride_spawn_command, 5},
     {"_deepstride_thread_counts", (DL_FUNC) &_deepstride_thread_counts, 1},
     {"_deepstride_limit_memory", (DL_FUNC) &_deepstride_limit_memory, 1},
     {NULL, NULL, 0}

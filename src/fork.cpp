@@ -20,18 +20,13 @@
 #ifdef __linux__
 #include <sys/prctl.h>
 #endif
+#include "moment.h"
 #define DS_UNIX 1
 #endif
 
 #ifdef DS_UNIX
 
 namespace {
-
-double seconds_now() {
-  timespec now;
-  clock_gettime(CLOCK_MONOTONIC, &now);
-  return static_cast<double>(now.tv_sec) + 1e-9 * static_cast<double>(now.tv_nsec);
-}
 
 // In the copy: Ctrl-C is the session's affair, output goes to `said`, and the copy
 // does not outlive the session.

@@ -1,5 +1,10 @@
 # Small studies and ways to look inside the package.
 
+# What is identical needs no comparison that says where it differs.
+expect_identical <- function(object, expected, ...) {
+  if (identical(object, expected)) succeed() else testthat::expect_identical(object, expected, ...)
+}
+
 internal <- function(name) utils::getFromNamespace(name, "deepstride")
 
 # A cache of its own, so that tests neither read nor fill the user's.
@@ -26,7 +31,7 @@ routing_study <- function(sizes = c(10, 100), ..., cases = FALSE) {
     ds_stage("filled", route_filled)
 }
 
-quick_plan <- function(..., budget = 20, rounds = c(3, 5), first_call = FALSE, memory = FALSE) {
+quick_plan <- function(..., budget = 60, rounds = c(3, 5), first_call = FALSE, memory = FALSE) {
   ds_plan(budget = budget, rounds = rounds, first_call = first_call, memory = memory, ...)
 }
 

@@ -14,6 +14,15 @@ loop_sum <- function(rain) {
   total
 }
 
+test_that("a study is checked where the user has another `+`, too", {
+  assign("+", function(a, b) a - b, globalenv())
+  withr::defer(rm("+", envir = globalenv()))
+  state <- internal("shared_state")
+  state$ready <- NULL
+  expect_identical(unique(ds_agree(routing_study(10))$table$verdict), character())
+  expect_true(all(c("macros", "ready") %in% ls(state)))
+})
+
 test_that("errors are those against the exact value, and a stage as near as the reference agrees", {
   off <- function(rain) sum(rain) + 1e-6
   agreement <- ds_agree(sums(loop = loop_sum, built_in = function(rain) sum(rain), off = off))

@@ -201,6 +201,20 @@ test_that("columns are reached by number, and elements by texts that are worked 
     expect_identical(suppressMessages(fast(met)), both(met))
   }
 
+  for (names in list(c("", "b"), c(NA, "b"))) ran_in(moved, stats::setNames(data.frame(1:3 + 0, c(2, 3, 4)), names), 2)
+  fast <- ds_compile(total)
+  by_name <- function(met) {
+    s <- 0
+    for (i in seq_len(nrow(met))) s <- s + met[i, "b"] + met[i, 1]
+    s
+  }
+  named <- ds_compile(by_name)
+  for (class in list("data.frame", c("tbl_df", "tbl", "data.frame"), "data.frame")) {
+    met <- structure(data.frame(a = c(1, 2), b = c(3, 4)), class = class)
+    expect_identical(suppressMessages(fast(met)), total(met))
+    expect_identical(suppressMessages(named(met)), by_name(met))
+  }
+
   by_gauge <- function(total, gauge, flow) {
     for (i in seq_along(gauge)) total[gauge[i]] <- total[gauge[i]] + flow[i]
     total
@@ -211,7 +225,11 @@ test_that("columns are reached by number, and elements by texts that are worked 
   for (names in list(c("weir", "weir", "moor"), c("weir", "", "moor"), c("weir", NA, "moor"))) {
     ran_in(by_gauge, stats::setNames(c(1, 2, 3), names), c(gauges, NA, ""), 1:6 + 0.5) # as R does it
   }
-  ran_in(by_gauge, stats::setNames(c(1, 2, 3), c("2", "1", "x")), c(1, 2), c(5, 6))
+  fast <- ds_compile(by_gauge)
+  numbered <- stats::setNames(c(1, 2, 3), c("2", "1", "x"))
+  for (gauge in list(c("1", "2"), c(1, 2), 1:2)) {
+    expect_identical(suppressMessages(fast(numbered, gauge, c(5, 6))), by_gauge(numbered, gauge, c(5, 6)))
+  }
   in_table <- function(table, gauge, season) {
     for (i in seq_along(gauge)) table[season[i], gauge[i]] <- table[season[i], gauge[i]] + 1
     for (g in gauge) table[1, ] <- table[1, ] + table[[2, g]]

@@ -549,3 +549,42 @@ test_that("what functions and whole-vector calls do with names is R's", {
     both_ways(f, 1)
   }
 })
+
+test_that("code that means other code is left to R where a function of the same name does something else", {
+  scope <- new.env()
+  for (name in c("trunc", "min", "length", "nrow", "seq_len", "match", "numeric")) {
+    assign(name, function(...) 1, envir = scope)
+  }
+  kernels <- list(
+    function(m, at) {
+      s <- 0
+      for (k in 1:2) s <- s + sum(m[at])
+      s
+    },
+    function(m, at) {
+      for (k in 1:2) diag(m) <- k
+      m
+    },
+    function(m, at) {
+      parts <- list()
+      for (k in 1:2) parts[[k]] <- c(k, 1)
+      s <- 0
+      for (part in parts) s <- s + sum(part)
+      s
+    },
+    function(m, at) {
+      total <- c(a = 1, b = 2)
+      for (g in c("b", "a", "b")) total[[g]] <- total[[g]] + m[1, 1]
+      total
+    },
+    function(m, at) {
+      best <- NA
+      for (v in at) best <- if (is.na(best)) v else best * 1.5
+      best
+    }
+  )
+  for (f in kernels) {
+    environment(f) <- scope
+    expect_identical(suppressMessages(ds_compile(f)(diag(3) + 0.5, cbind(1:2, 2:3))), f(diag(3) + 0.5, cbind(1:2, 2:3)))
+  }
+})

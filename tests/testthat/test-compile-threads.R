@@ -130,11 +130,11 @@ test_that("a study with a threaded stage ends, where threads ran in the session 
       out
     }
     two <- ds_compile(f, whole = TRUE, threads = 2)
-    study <- ds_study("t", function(n) list(x = stats::rnorm(n)), sizes = 1e5)
+    study <- ds_study("t", function(n) list(x = stats::rnorm(n)), sizes = 1e4)
     study <- ds_stage(ds_stage(study, "vector", function(x) exp(-x * x)), "two", two)
-    verdicts <- as.data.frame(ds_agree(study, cases = list()))$verdict
+    verdicts <- as.data.frame(ds_agree(study, cases = FALSE))$verdict
     two(stats::rnorm(3e6))
-    list(c(verdicts, as.data.frame(ds_agree(study, cases = list()))$verdict), deepstride:::lacks_threads(study))
+    list(c(verdicts, as.data.frame(ds_agree(study, cases = FALSE))$verdict), deepstride:::lacks_threads(study))
   }, timeout = 90)
   expect_identical(lapply(states, unique), list("identical", TRUE)) # the stage has processes of its own then
 })

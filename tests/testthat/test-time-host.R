@@ -168,6 +168,27 @@ test_that("sizes are spread over the workers of a future plan", {
   expect_true(all(timings$cells$state == "timed"))
 })
 
+test_that("fresh processes time every size one after the other, and an interval holds what differs between them", {
+  study <- routing_study(c(10, 100)) |> ds_stage("filter", route_filter)
+  timings <- ds_time(study, quick_plan(processes = 2, memory = TRUE))
+  expect_length(unique(timings$samples$worker), 2)
+  expect_false(any(grepl(paste0(" ", Sys.getpid(), "$"), timings$samples$worker)))
+  expect_identical(timings$cells$state, rep("timed", 4))
+  expect_identical(anyDuplicated(timings$samples[c("stage", "size", "round")]), 0L)
+  expect_true(all(is.finite(timings$cells$bytes)))
+  samples <- expand.grid(round = 1:9, worker = letters[1:5], stage = c("one", "other"), stringsAsFactors = FALSE)
+  shift <- c(-0.1, -0.05, 0, 0.05, 0.1)[match(samples$worker, letters)] * (samples$stage == "one")
+  samples$seconds <- exp(shift + 1e-3 * cos(seq_len(nrow(samples))))
+  width <- function(samples) {
+    ratio <- internal("stage_ratio")(internal("size_effects")(samples), "one", "other")
+    expect_lt(abs(log(ratio[["median"]])), 0.01)
+    log(ratio[["high"]] / ratio[["low"]])
+  }
+  expect_gt(width(samples), 0.15)
+  samples$seconds <- exp(1e-3 * cos(seq_len(nrow(samples))))
+  expect_lt(width(samples), 0.01)
+})
+
 test_that("a batch that another process interrupted is taken again, and the least disturbed one counts", {
   batch <- function(taken, seconds = 0.004, wide = 1) {
     c(seconds = seconds, cpu = seconds, preempted_seconds = taken, gc = 0, wide = wide, chain = 1, gc_seconds = 0)

@@ -1,6 +1,7 @@
 # Whatever a stage or the inputs do, the session goes on, and the verdict says what it was.
 
-verdict_on <- function(kernel, ..., isolate = "none", limit = 0.3) {
+verdict_on <- function(kernel, ..., isolate = "none", limit = 0.1) {
+  local_in_package("grace", 0.3)
   study <- ds_study("Total depth", function(n) list(depth = as.double(seq_len(n))), sizes = 10, cases = FALSE, ...) |>
     ds_stage("sum", function(depth) sum(depth)) |>
     ds_stage("log", kernel) # a name that is also one of ours
@@ -17,8 +18,9 @@ test_that("a stage that leaves, jumps, crashes, runs on or prints without end is
   loud <- function(depth) repeat cat(strrep("depth ", 1e4))
   expect_identical(verdict_on(function(depth) quit(status = 0))$code, "quit")
   expect_identical(verdict_on(endless)$code, "limit")
+  local_in_package("most_printed", 1e6)
   expect_identical(verdict_on(loud, isolate = "stage", limit = 20)$code, "loud")
-  expect_match(verdict_on(deaf)$reason, "past the limit of 1.5 s")
+  expect_match(verdict_on(deaf)$reason, "past the limit of 0.5 s")
   expect_identical(verdict_on(function(depth) invokeRestart("abort"))$code, "jump")
   expect_identical(verdict_on(function(depth) tools::pskill(Sys.getpid(), 9))$code, "signal")
   for (end in c("exit(0)", "*(volatile int*)8 = 1")) {

@@ -200,7 +200,9 @@ static inline SEXP ds_part_to_change(SEXP list, SEXP *used, PROTECT_INDEX used_i
   DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
   SEXP ds_part = ds_part_to_change(list, &list##_used, list##_used_i, ds_place, ds_nth, object); DS_NEED(ds_part != NULL); \
   ((type *) DATAPTR(ds_part))[(R_xlen_t) ds_nth - 1] = ds_v; } while (0)
-#define DS_PART_SIZE(found, used, place) ({ SEXP ds_part = (found); DS_NEED(!OBJECT(ds_part)); (int) ds_part_length(ds_part, used, place); })
+#define DS_PART_SIZE(list, used, place) ({ const double ds_place = (place); DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
+  SEXP ds_part = ds_part_at(list, list##_n, ds_place); DS_NEED(!OBJECT(ds_part)); (int) ds_part_length(ds_part, used, ds_place); })
+#define DS_INNER_SIZE(found) ({ SEXP ds_part = (found); DS_NEED(ds_part != R_NilValue && !OBJECT(ds_part)); (int) Rf_xlength(ds_part); })
 #define DS_PART_ELEMENT(found, used, place, at, object, type) ({ SEXP ds_part = (found); const double ds_nth = (at); \
   DS_NEED(TYPEOF(ds_part) == object && ATTRIB(ds_part) == R_NilValue && ds_nth >= 1 && ds_nth < ds_part_length(ds_part, used, place) + 1); \
   ((const type *) DATAPTR_RO(ds_part))[(R_xlen_t) ds_nth - 1]; })
