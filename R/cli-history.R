@@ -43,5 +43,5 @@ limit_lines <- function(past, limit) {
   words <- sprintf("%s %%", format(100 * limit))
   if (nrow(past) == 0) return(c("", sprintf("Nothing is surely more than %s slower.", words)))
   c("", wrapped(sprintf("More than %s slower: %s.", words, listed(sprintf("`%s` at %s", past$stage,
-    vapply(past$size, format_size, ""))))))
+    size_texts(past$size))))))
 }

@@ -32,7 +32,7 @@ figure_profile <- function(profile) {
   lines <- profile$lines
   lines$at <- -seq_len(nrow(lines))
   lines$words <- ifelse(lines$share >= 0.005, percent_text(lines$share), "")
-  lines$times <- ifelse(is.na(lines$runs), "", vapply(lines$runs, format_size, ""))
+  lines$times <- ifelse(is.na(lines$runs), "", size_texts(lines$runs))
   code <- substr(lines$source, 1, 80)
   ggplot2::ggplot(lines, ggplot2::aes(y = .data$at)) +
     ggplot2::geom_rect(ggplot2::aes(xmin = -0.02 - 0.3 * .data$share, xmax = -0.02, ymin = .data$at - 0.4,

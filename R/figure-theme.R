@@ -80,7 +80,7 @@ size_scale <- function(sizes, unit, room = 0.16) {
   shown <- if (length(decades) >= 2) decades else sizes
   ggplot2::scale_x_log10(
     name = sprintf("Size (%s)", unit), breaks = shown,
-    labels = vapply(shown, format_size, ""), expand = ggplot2::expansion(mult = c(0.03, room))
+    labels = size_texts(shown), expand = ggplot2::expansion(mult = c(0.03, room))
   )
 }
 

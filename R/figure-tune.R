@@ -19,7 +19,7 @@ figure_tuning_line <- function(tuning) {
   sizes <- sort(unique(table$size))
   values <- unique(as.list(tuning$table[[tuning$parameters]]))
   table$at <- match(column_words(table[[tuning$parameters]]), column_words(values))
-  table$stage <- factor(vapply(table$size, format_size, ""), vapply(sizes, format_size, ""))
+  table$stage <- factor(size_texts(table$size), size_texts(sizes))
   last <- do.call(rbind, lapply(split(table, table$stage), function(own) own[which.max(own$at), ]))
   last$at_y <- 10^spread_out(log10(last$over), 2 * label_gap(table$over, length(sizes)))
   ggplot2::ggplot(table, ggplot2::aes(.data$at, .data$over, colour = .data$stage)) +

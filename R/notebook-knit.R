@@ -65,7 +65,7 @@ knit_print.ds_comparison <- function(x, options = NULL, ...) {
   knitted(options, ranking_sentences(x$ranking), markdown_table(
     c("first", "against", "size", "ratio", "95 % interval", "verdict"),
     list(
-      markdown_text(tick(shown$first)), markdown_text(tick(shown$second)), vapply(shown$size, format_size, ""),
+      markdown_text(tick(shown$first)), markdown_text(tick(shown$second)), size_texts(shown$size),
       format_ratio(shown$ratio), format_interval(shown$low, shown$high), shown$verdict
     ),
     right = c(FALSE, FALSE, TRUE, TRUE, TRUE, FALSE)
@@ -90,7 +90,7 @@ knit_print.ds_inspection <- function(x, options = NULL, ...) {
   parts <- x$parts[x$parts$calls > 0, ]
   knitted(options, trimws(inspection_lines(x)), if (nrow(parts)) markdown_table(c("lines", "runs", "calls", "why"),
     list(
-    paste(parts$from, parts$to, sep = " to "), parts$runs, vapply(parts$calls, format_size, ""),
+    paste(parts$from, parts$to, sep = " to "), parts$runs, size_texts(parts$calls),
     markdown_text(parts$reason)
   )))
 }

@@ -127,7 +127,7 @@ listing_lines <- function(lines) {
   bars <- strrep("\u2588", round(10 * lines$share))
   cells <- list(
     ifelse(lines$share > 0, percent_text(lines$share), ""), bars,
-      ifelse(is.na(lines$runs), "", vapply(lines$runs, format_size, "")),
+      ifelse(is.na(lines$runs), "", size_texts(lines$runs)),
     ifelse(is.na(lines$bytes) | lines$bytes == 0, "", vapply(lines$bytes, format_bytes, "")), as.character(lines$line)
   )
   titles <- c("time", "", "runs", "allocated", "line")

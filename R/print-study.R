@@ -19,7 +19,7 @@ study_lines <- function(study) {
     heading(study$title),
     sprintf(
       "%s (%s): %s", if (length(study$sizes) > 1) "sizes" else "size", study$unit,
-      paste(vapply(study$sizes, format_size, ""), collapse = ", ")
+      paste(size_texts(study$sizes), collapse = ", ")
     )
   )
   if (length(study$stages) == 0) return(c(head, "No stages yet: add the slow kernel with `ds_stage()`."))

@@ -84,7 +84,7 @@ change_sentences <- function(table, through) {
   c(
     sprintf("`%s` takes %s times as long at %s (%s before, %s now)%s.", told$stage, format_interval(told$low,
       told$high),
-      vapply(told$size, format_size, ""), values(told$before), values(told$now),
+      size_texts(told$size), values(told$before), values(told$now),
       ifelse(told$changed, "; its code has changed", "")),
     rest_sentence(table)
   )

@@ -21,7 +21,7 @@ verdict_tiles <- function(agreement) {
   tiles <- rbind(judged, skipped)
   tiles$own <- tiles$case == own_inputs
   tiles <- tiles[order(!tiles$own, ifelse(tiles$own, tiles$size, 0)), ]
-  tiles$check <- ifelse(tiles$own, vapply(tiles$size, format_size, ""), tiles$case)
+  tiles$check <- ifelse(tiles$own, size_texts(tiles$size), tiles$case)
   tiles
 }
 
@@ -40,8 +40,8 @@ family_tiles <- function(tiles, sizes) {
 size_families <- function(sizes, own) {
   other <- !sizes %in% own
   small <- sizes < 300
-  ends <- function(which) paste(unique(vapply(range(sizes[which]), format_size, "")), collapse = " to ")
-  kinds <- vapply(sizes, format_size, "")
+  ends <- function(which) paste(unique(size_texts(range(sizes[which]))), collapse = " to ")
+  kinds <- size_texts(sizes)
   for (which in list(other & small, other & !small)) if (any(which)) kinds[which] <- paste("others,", ends(which))
   kinds
 }

@@ -110,7 +110,7 @@ payback_sentence <- function(own, unit) {
   counts <- ifelse(told$low == told$high, "", sprintf(" (%s to %s)", count_text(told$low), count_text(told$high)))
   parts <- c(
     if (nrow(told)) sprintf("after %s calls%s at %s", count_text(told$calls), counts,
-      vapply(told$size, format_size, "")),
+      size_texts(told$size)),
     if (length(at_once)) sprintf("with the first call from %s on", format_size(min(at_once)))
   )
   sprintf("`%s` pays for itself against `%s` %s%s.", own$stage[[1]], own$against[[1]], paste(parts, collapse = ", "),

@@ -39,7 +39,7 @@ format_sizes <- function(sizes) {
   if (length(sizes) > 4) {
     return(sprintf("%d sizes from %s to %s", length(sizes), format_size(min(sizes)), format_size(max(sizes))))
   }
-  paste(if (length(sizes) > 1) "sizes" else "size", listed(vapply(sizes, format_size, "")))
+  paste(if (length(sizes) > 1) "sizes" else "size", listed(size_texts(sizes)))
 }
 
 # "; agreement checked to 1,000", where it was not checked as far as it was timed.

@@ -1,37 +1,35 @@
 # Numbers as people read them. Pure text: nothing is printed here.
 
 format_seconds <- function(x) {
-  vapply(x, function(seconds) {
-    if (is.na(seconds)) return("")
-    if (seconds >= 7200) return(sprintf("%s h", signif_text(seconds / 3600)))
-    if (seconds >= 120) return(sprintf("%s min", signif_text(seconds / 60)))
-    step <- if (seconds >= 1) 1 else if (seconds >= 1e-3) 1e3 else if (seconds >= 1e-6) 1e6 else 1e9
-    unit <- c("1" = "s", "1000" = "ms", "1e+06" = "\u00b5s", "1e+09" = "ns")[[as.character(step)]]
-    sprintf("%s %s", signif_text(seconds * step), unit)
-  }, "", USE.NAMES = FALSE)
+  unit <- 1 + (x >= 1e-6) + (x >= 1e-3) + (x >= 1) + (x >= 120) + (x >= 7200)
+  text <- paste(signif_text(x * c(1e9, 1e6, 1e3, 1, 1 / 60, 1 / 3600)[unit]),
+    c("ns", "\u00b5s", "ms", "s", "min", "h")[unit])
+  text[is.na(x)] <- ""
+  text
 }
 
 # Three significant digits, zeros kept ("2.50"), no trailing point; an exponent
 # only where the number would be hard to read.
 signif_text <- function(x, digits = 3) {
-  vapply(x, function(value) {
-    if (is.na(value)) return("")
-    if (value == 0) return("0")
-    if (abs(value) < 1e-4 || abs(value) >= 1e6) return(formatC(value, digits = digits - 1, format = "e"))
-    rounded <- signif(value, digits)
-    mark <- if (abs(rounded) >= 1000) "," else ""
-    sub("\\.$", "", formatC(rounded, digits = digits, format = "fg", flag = "#", big.mark = mark))
-  }, "", USE.NAMES = FALSE)
+  size <- abs(x)
+  kind <- ifelse(is.na(x), "none", ifelse(x == 0, "zero", ifelse(size < 1e-4 | size >= 1e6, "power",
+    ifelse(abs(signif(x, digits)) >= 1000, "thousands", "plain"))))
+  plain <- function(x, mark) formatC(signif(x, digits), digits = digits, format = "fg", flag = "#", big.mark = mark)
+  text <- character(length(x))
+  text[kind == "zero"] <- "0"
+  text[kind == "power"] <- formatC(x[kind == "power"], digits = digits - 1, format = "e")
+  text[kind == "thousands"] <- plain(x[kind == "thousands"], ",")
+  text[kind == "plain"] <- plain(x[kind == "plain"], "")
+  sub("\\.$", "", text)
 }
 
 # Bytes in decimal units.
 format_bytes <- function(x) {
-  vapply(x, function(bytes) {
-    if (is.na(bytes)) return("")
-    power <- min(4, max(0, floor(log10(max(bytes, 1)) / 3)))
-    number <- if (power == 0) format(bytes) else signif_text(bytes / 1000^power)
-    paste(number, c("B", "kB", "MB", "GB", "TB")[[power + 1]])
-  }, "", USE.NAMES = FALSE)
+  power <- pmin(4, pmax(0, floor(log10(pmax(x, 1)) / 3)))
+  number <- ifelse(power %in% 0, size_texts(x), signif_text(x / 1000^power))
+  text <- paste(number, c("B", "kB", "MB", "GB", "TB")[power + 1])
+  text[is.na(x)] <- ""
+  text
 }
 
 # A setting that a user gave in seconds, as they gave it.

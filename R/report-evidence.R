@@ -92,15 +92,13 @@ first_call_table <- function(first_calls) {
 
 report_cells <- function(result) {
   cells <- result$timings$cells
-  rows <- lapply(seq_len(nrow(cells)), function(i) {
-    cell <- cells[i, ]
-    list(
-      htmltools::tags$code(cell$stage), format_size(cell$size), cell$state, format_seconds(cell$median),
-      time_interval(cell$low, cell$high), format_ratio(cell$speedup),
-      if (is.na(cell$verdict)) "" else format_interval(cell$speedup_low, cell$speedup_high),
-      verdict_badge(cell$verdict), cell$rounds, format_bytes(cell$bytes), stop_words(cell)
-    )
-  })
+  columns <- list(
+    lapply(cells$stage, htmltools::tags$code), size_texts(cells$size), cells$state, format_seconds(cells$median),
+    time_interval(cells$low, cells$high), format_ratio(cells$speedup),
+    ifelse(is.na(cells$verdict), "", format_interval(cells$speedup_low, cells$speedup_high)),
+    lapply(cells$verdict, verdict_badge), cells$rounds, format_bytes(cells$bytes), stop_words(cells)
+  )
+  rows <- lapply(seq_len(nrow(cells)), function(i) lapply(columns, `[[`, i))
   section(
     "cells", "Every cell",
     folded(sprintf("%d cells", nrow(cells)), html_table(c(

@@ -100,7 +100,7 @@ mark_titles <- function(result, kind) {
     memory = format_bytes(cells$bytes)
   )
   forecast <- ifelse(cells$state == "timed", "", "forecast ")
-  split(sprintf("%s at %s: %s%s", cells$stage, vapply(cells$size, format_size, ""), forecast, value), cells$stage)
+  split(sprintf("%s at %s: %s%s", cells$stage, size_texts(cells$size), forecast, value), cells$stage)
 }
 
 bracketed <- function(low, high) ifelse(nzchar(low) & nzchar(high), sprintf(" (%s to %s)", low, high), "")

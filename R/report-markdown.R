@@ -57,7 +57,7 @@ speedup_markdown <- function(timings) {
           sprintf("%s (%s)", format_ratio(cell$speedup), format_seconds(cell$median))
     }, "")
   })
-  markdown_table(c("stage", vapply(sizes, format_size, "")), c(list(markdown_text(tick(stages))), at),
+  markdown_table(c("stage", size_texts(sizes)), c(list(markdown_text(tick(stages))), at),
     right = c(FALSE, rep(TRUE, length(sizes))))
 }
 

@@ -85,17 +85,13 @@ report_conditions <- function(result) {
 }
 
 time_interval <- function(low, high) {
-  if (is.na(low)) "" else sprintf("%s to %s", format_seconds(low), format_seconds(high))
+  ifelse(is.na(low), "", sprintf("%s to %s", format_seconds(low), format_seconds(high)))
 }
 
-stop_words <- function(cell) {
-  if (nzchar(cell$reason)) return(cell$reason)
-  switch(cell$stopped_by,
-    precision = "precision reached",
-    budget = "budget spent",
-    rounds = "most rounds done",
-    cell$stopped_by
-  )
+stop_words <- function(cells) {
+  known <- c(precision = "precision reached", budget = "budget spent", rounds = "most rounds done")
+  words <- ifelse(cells$stopped_by %in% names(known), known[cells$stopped_by], cells$stopped_by)
+  ifelse(nzchar(cells$reason), cells$reason, words)
 }
 
 report_machine <- function(result) {

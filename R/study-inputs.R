@@ -64,3 +64,9 @@ check_arguments <- function(made, size) {
 
 # 1000 as "1,000", 1e6 as "1,000,000": sizes are whole numbers.
 format_size <- function(size) format(size, big.mark = ",", scientific = FALSE, trim = TRUE)
+
+# Each by itself, without the digits that others of them need.
+size_texts <- function(sizes) {
+  own <- unique(sizes)
+  vapply(own, format_size, "")[match(sizes, own)]
+}
