@@ -4,12 +4,13 @@
 #
 #   Rscript measure/reading.R [OUT.json] [part ...]
 #
-# Parts: verdicts, intervals, laws, crossovers, forecasts, skipped, report, history. All of them by default.
+# Parts: verdicts, intervals, processes, laws, crossovers, forecasts, skipped, bound, report, history. All of them by
+# default.
 suppressPackageStartupMessages(library(deepstride))
 args <- commandArgs(TRUE)
 out <- if (length(args)) args[[1]] else "reading-measured.json"
-parts <- if (length(args) > 1) args[-1] else c("verdicts", "intervals", "laws", "crossovers", "forecasts",
-  "skipped", "report", "history")
+parts <- if (length(args) > 1) args[-1] else c("verdicts", "intervals", "processes", "laws", "crossovers",
+  "forecasts", "skipped", "bound", "report", "history")
 inner <- asNamespace("deepstride")
 found <- list()
 
@@ -40,12 +41,16 @@ drawn_timings <- function(stages, sizes, rounds, ...) {
     drift <- exp(cumsum(rnorm(rounds, 0, 0.02)))
     do.call(rbind, lapply(names(stages), function(name) drawn_samples(name, size, stages[[name]](size), drift, ...)))
   }))
-  marks <- expand.grid(stage = names(stages), size = sizes, stringsAsFactors = FALSE)
+  timings_of(samples, names(stages), sizes)
+}
+
+timings_of <- function(samples, stages, sizes) {
+  marks <- expand.grid(stage = stages, size = sizes, stringsAsFactors = FALSE)
   marks <- cbind(marks, state = "timed", batch = 1, stopped_by = "rounds", reason = "", forecast = NA,
     forecast_low = NA,
     forecast_high = NA, bytes = 0, allocations = 0, largest_bytes = 0)
-  cells <- inner$summarise_cells(samples, marks, names(stages)[[1]], 0.03)
-  inner$new_timings(samples, cells, ds_plan(), names(stages)[[1]], 0)
+  cells <- inner$summarise_cells(samples, marks, stages[[1]], 0.03)
+  inner$new_timings(samples, cells, ds_plan(), stages[[1]], 0)
 }
 
 ladder <- round(100 * 10^(0:8 / 2))
@@ -79,6 +84,29 @@ if ("intervals" %in% parts) {
       "95 %% intervals of a ratio, %d rounds: %s of 1,000 hold it (92 to 98)", rounds, percent(mean(held))
     ))
   }
+}
+
+# Each stage is a little faster or slower in each process, as the layout of memory will have it.
+if ("processes" %in% parts) {
+  set.seed(8)
+  held <- replicate(300, {
+    samples <- do.call(rbind, lapply(1:5, function(process) {
+      drift <- exp(cumsum(rnorm(12, 0, 0.02)))
+      own <- rbind(drawn_samples("one", 100, 2e-3 * exp(rnorm(1, 0, 0.05)), drift),
+        drawn_samples("other", 100, 1e-3 * exp(rnorm(1, 0, 0.05)), drift))
+      own$worker <- paste("process", process)
+      own$round <- own$round + 12L * (process - 1L)
+      own
+    }))
+    vapply(list(samples, transform(samples, worker = "here")), function(given) {
+      row <- as.data.frame(ds_compare(timings_of(given, c("one", "other"), 100), against = "one"))
+      row$low[[1]] <= 2 && 2 <= row$high[[1]]
+    }, NA)
+  })
+  note("processes_held", mean(held[1, ]), sprintf(paste(
+    "five processes that differ by 5 %%: %s of 300 intervals of a ratio hold it (at least 92); as if they were one,",
+    "%s"
+  ), percent(mean(held[1, ])), percent(mean(held[2, ]))))
 }
 
 # A law with an overhead that ends within the ladder.
@@ -179,6 +207,43 @@ if ("skipped" %in% parts) {
     note(sprintf("ten_times_%d", known), near, sprintf(
       "ten times out from %d sizes: within a factor of 1.5 in %s, of 2 in %s", known, percent(near),
       percent(mean(tried$off[tried$known == known] <= log(2)))
+    ))
+  }
+}
+
+# What any forecast could do that knows how the times were made: it counts laws drawn like those by their likelihood,
+# and names the middle of the factor of 1.5 by 1.5 that most likely holds the truth.
+if ("bound" %in% parts) {
+  set.seed(7)
+  curves <- do.call(rbind, lapply(1:20000, function(i) {
+    seconds <- log(random_law()$seconds(ladder))
+    seconds - seconds[[9]]
+  }))
+  off <- seq(-1, 2, by = 0.005)
+  density <- approxfun(off, log(0.8 * dnorm(off, 0, 0.05) + 0.2 * vapply(off, function(one) {
+    mean(dnorm(one - log(seq(1, 2, length.out = 200)), 0, 0.05))
+  }, 0) + 1e-300), rule = 2)
+  best_guess <- function(seconds, at) {
+    above <- matrix(seconds, nrow(curves), length(seconds), byrow = TRUE) - curves[, seq_along(seconds)]
+    lowest <- apply(above, 1, min)
+    steps <- seq(-0.15, 0.15, by = 0.05)
+    likely <- unlist(lapply(steps, function(step) rowSums(matrix(density(above - lowest - step), nrow(above)))))
+    ahead <- rep(lowest + curves[, at], length(steps)) + rep(steps, each = nrow(curves))
+    upwards <- order(ahead)
+    ahead <- ahead[upwards]
+    mass <- c(0, cumsum(exp(likely[upwards] - max(likely))))
+    ahead[[which.max(mass[findInterval(ahead + 2 * log(1.5), ahead) + 1] - mass[seq_along(ahead)])]] + log(1.5)
+  }
+  for (known in 2:4) {
+    near <- mean(vapply(1:100, function(i) {
+      law <- random_law()
+      slowed <- ifelse(runif(known) < 0.2, runif(known, 1, 2), 1)
+      seen <- log(law$seconds(ladder[seq_len(known)]) * slowed) + rnorm(known, 0, 0.05)
+      abs(best_guess(seen, known + 2) - log(law$seconds(ladder[[known + 2]]))) <= log(1.5)
+    }, NA))
+    note(sprintf("bound_%d", known), near, sprintf(
+      "the same from %d sizes by one who knows how the times were made: within a factor of 1.5 in %s", known,
+      percent(near)
     ))
   }
 }
