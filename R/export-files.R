@@ -33,11 +33,15 @@ entry_lines <- function(name, arguments, codes) {
   )
 }
 
-registration_lines <- function(package, name, count) {
+# `routines`: counts of arguments by name.
+registration_lines <- function(package, routines) {
+  name <- names(routines)
+  arguments <- vapply(routines, function(count) paste(rep("SEXP", count), collapse = ", "), "")
   c(
     "#include <R.h>", "#include <Rinternals.h>", "#include <R_ext/Rdynload.h>", "",
-    sprintf("SEXP C_%s(%s);", name, paste(rep("SEXP", count), collapse = ", ")), "",
-    "static const R_CallMethodDef calls[] = {", sprintf("  {\"C_%s\", (DL_FUNC) &C_%s, %d},", name, name, count),
+    sprintf("SEXP C_%s(%s);", name, arguments), "",
+    "static const R_CallMethodDef calls[] = {",
+    sprintf("  {\"C_%s\", (DL_FUNC) &C_%s, %d},", name, name, as.integer(routines)),
     "  {NULL, NULL, 0}", "};", "", sprintf("void R_init_%s(DllInfo *dll) {", package),
     "  R_registerRoutines(dll, NULL, calls, NULL, NULL);", "  R_useDynamicSymbols(dll, FALSE);",
     "  R_forceSymbols(dll, TRUE);", "}"
@@ -45,7 +49,7 @@ registration_lines <- function(package, name, count) {
 }
 
 # R: the function that users call, and the original, which does what the C leaves to it.
-function_lines <- function(name, package, f, facts) {
+function_lines <- function(name, package, f, facts, public) {
   arguments <- names(formals(f))
   call <- sprintf(".Call(C_%s, %s)", name, paste(arguments, collapse = ", "))
   if (facts$risky) call <- sprintf("tryCatch(%s, error = function(e) NULL, warning = function(w) NULL)", call)
@@ -55,7 +59,8 @@ function_lines <- function(name, package, f, facts) {
     paste("#'", c(sprintf("`%s()` in C", name), "")),
     paste("#'", said_of_types(facts)), "#'",
     sprintf("#' @param %s %s.", arguments, facts$descriptions), "#' @return What the original function gives.",
-    sprintf("#' @useDynLib %s, C_%s", package, name), "#' @export",
+    sprintf("#' @useDynLib %s, C_%s", package, name),
+    if (public) "#' @export" else "#' @noRd",
     sprintf("%s <- %s{", name, head),
     if (facts$random) "  seed <- get0(\".Random.seed\", globalenv(), inherits = FALSE)",
     sprintf("  value <- %s", call), "  if (is.null(value)) {",
@@ -78,33 +83,34 @@ original_lines <- function(name, f) {
   c(sprintf("%s <- %s", name, text[[1]]), text[-1])
 }
 
-test_lines <- function(name, package, random) {
+test_lines <- function(name, package, random, public) {
   seed <- if (random) "  set.seed(1)"
   c(
     sprintf("# `%s()` gives what its original gives, on the inputs that were recorded.", name),
     sprintf("library(%s)", package), sprintf("inputs <- readRDS(\"%s-inputs.rds\")", name), "for (given in inputs) {",
     seed, sprintf("  expected <- do.call(%s:::%s_in_r, given)", package, name), seed,
-    sprintf("  stopifnot(identical(do.call(%s, given), expected))", name), "}"
+    sprintf("  stopifnot(identical(do.call(%s, given), expected))",
+      if (public) name else paste0(package, ":::", name)), "}"
   )
 }
 
-manual_lines <- function(name, f, facts) {
+manual_lines <- function(name, f, title, said, descriptions) {
   usage <- sub("^function ", name, sub(" *NULL$", "", trimws(paste(deparse(as.function(c(formals(f), list(NULL)))),
     collapse = " "))))
   c(
-    sprintf("\\name{%s}", name), sprintf("\\alias{%s}", name), sprintf("\\title{`%s()` in C}", name), "\\usage{",
+    sprintf("\\name{%s}", name), sprintf("\\alias{%s}", name), sprintf("\\title{%s}", title), "\\usage{",
     gsub("%", "\\%", usage, fixed = TRUE), "}", "\\arguments{",
-    sprintf("\\item{%s}{%s.}", names(formals(f)), facts$descriptions), "", "}",
+    sprintf("\\item{%s}{%s.}", names(formals(f)), descriptions), "", "}",
     "\\value{What the original function gives.}", "\\description{",
-    said_of_types(facts), "}"
+    said, "}"
   )
 }
 
-description_lines <- function(package) {
+description_lines <- function(package, imports) {
   c(
     sprintf("Package: %s", package), "Title: A Kernel in C", "Version: 0.1.0",
     "Author: The Author", "Maintainer: The Author <author@example.org>",
     "Description: A numeric function that runs in C, with its original in R for what the C leaves to it.",
-    "License: GPL (>= 2)", "Encoding: UTF-8"
+    "License: GPL (>= 2)", "Encoding: UTF-8", if (length(imports)) paste("Imports:", paste(imports, collapse = ", "))
   )
 }

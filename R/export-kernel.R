@@ -1,9 +1,12 @@
-#' Put a compiled function into a package
+#' Put a compiled function, or a pick, into a package
 #'
 #' Writes the C of a compiled function, and all that it needs, into a new package or an existing one. Nothing of it
 #' depends on Deep Stride: the C stands alone, with the R lines as comments; a wrapper in R looks at the arguments and
 #' leaves to the original function, which is exported with it, what the C was not built for; a test compares both on
 #' recorded inputs.
+#'
+#' Of a pick ([ds_pick()]) its rule is written in R, and each stage that it runs beside it: in C where it was compiled,
+#' else as the R function that it is. The test compares the pick with its reference on the recorded inputs.
 #'
 #' A new package is complete and passes `R CMD check`: fill in its author, title and licence. Into an existing package
 #' go `src/`, `R/`, `tests/` and `man/` files of the function's name; its `NAMESPACE` gets the two lines that the
@@ -12,7 +15,7 @@
 #' The C is built with the flags of the package that it stands in: no more than what R gives. On processors whose C
 #' compiler fuses products with sums unless told not to, the last bits may differ from R's there, which the test finds.
 #'
-#' @param fast A function of [ds_compile()] that runs native as a whole.
+#' @param fast A function of [ds_compile()] that runs native as a whole, or a pick of [ds_pick()].
 #' @param path Folder of the package: one that is not there, is empty, or holds a package.
 #' @param inputs Arguments of one call by name, or a list of such: recorded for the test, and built for.
 #' @param name Name of the function in the package.
@@ -22,7 +25,7 @@
 #'   lines that an existing package's `NAMESPACE` needs.
 #' @section Errors: `ds_error_input` for other functions, folders or names, and where a file is there already;
 #'   `ds_error_unsupported` where the function does not run native as a whole for the inputs, or reads variables outside
-#'   of itself.
+#'   of itself; where a stage of a pick does, or is code in a file.
 #' @examples
 #' route <- ds_compile(function(rain, keep) {
 #'   store <- 0
@@ -32,18 +35,18 @@
 #' ds_export(route, file.path(tempdir(), "hollowmere"), list(rain = runif(100), keep = 0.85), name = "route")
 #' @export
 ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE) {
-  state <- compiled_state(fast)
+  if (!inherits(fast, "ds_picked")) compiled_state(fast)
   check_string(path, "path")
   check_flag(overwrite, "overwrite")
   name <- name %||% caller_name(substitute(fast))
   if (!is.character(name) || length(name) != 1 || !grepl("^[A-Za-z][A-Za-z0-9_]*$", name)) {
     abort_input("`name` must be letters, digits and `_`.", you_gave(name), arg = "name")
   }
-  inputs <- check_recorded(inputs, names(formals(state$original)))
-  check_runs(state$original, inputs)
-  built <- built_whole(state, inputs)
   package <- package_at(path)
-  files <- exported_files(state, name, package, built, inputs, new = !file.exists(file.path(path, "DESCRIPTION")))
+  part <- if (inherits(fast, "ds_picked")) picked_part(fast, name, package, inputs) else
+    kernel_part(compiled_state(fast), name, package, inputs)
+  new <- !file.exists(file.path(path, "DESCRIPTION"))
+  files <- c(part$files, if (new) package_files(package, part, name))
   there <- names(files)[file.exists(file.path(path, names(files)))]
   if (length(there) && !overwrite) {
     abort_input(sprintf("%s: there already.", quoted(there)), sprintf("The folder is %s.", path),
@@ -52,8 +55,20 @@ ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE) {
   }
   for (file in names(files)) write_exported(files[[file]], file.path(path, file))
   structure(list(path = path, package = package, files = names(files), todo = c(
-    sprintf("useDynLib(%s, C_%s)", package, name), sprintf("export(%s)", name)
+    sprintf("useDynLib(%s, C_%s)", package, names(part$routines)), sprintf("export(%s)", name),
+    import_lines(part$imports)
   )[file.exists(file.path(path, "NAMESPACE")) & !"NAMESPACE" %in% names(files)]), class = "ds_export")
+}
+
+# list(files, routines, imports): what a package gets, the C routines by name with the count of their arguments, and
+# functions of R's own packages by name with their package.
+kernel_part <- function(state, name, package, inputs, public = TRUE) {
+  inputs <- check_recorded(inputs, names(formals(state$original)))
+  check_runs(state$original, inputs)
+  built <- built_whole(state, inputs)
+  list(files = exported_files(state, name, package, built, inputs, public),
+    routines = stats::setNames(length(formals(state$original)), name),
+    imports = imported(own_functions(state$original)))
 }
 
 caller_name <- function(code) if (is.name(code)) gsub("[^A-Za-z0-9_]", "_", as.character(code)) else "kernel"
@@ -130,27 +145,47 @@ package_at <- function(path) {
 }
 
 # Files by their paths in the package: text, or inputs to be recorded.
-exported_files <- function(state, name, package, built, inputs, new) {
+exported_files <- function(state, name, package, built, inputs, public) {
   f <- state$original
   sources <- lapply(built, function(one) read_text(one$source))
   header <- needed_header(unlist(sources))
   if (sum(nchar(unlist(sources))) > 1e6) abort_ds("unsupported", "The C has more than a million characters.")
   facts <- exported_facts(state, built)
   codes <- vapply(built, function(one) types_code(one$types), "")
-  count <- length(formals(f))
-  files <- c(
+  c(
     stats::setNames(Map(renamed_source, sources, name, codes), sprintf("src/%s_%s.c", name, codes)),
     stats::setNames(list(
       c(sprintf("/* What the kernels of `%s()` are written in. */", name), "#pragma once", header),
-      entry_lines(name, names(formals(f)), codes), function_lines(name, package, f, facts),
-      test_lines(name, package, facts$random), inputs, manual_lines(name, f, facts)
-    ), sprintf(c("src/%s.h", "src/%s.c", "R/%s.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name))
+      entry_lines(name, names(formals(f)), codes), function_lines(name, package, f, facts, public),
+      test_lines(name, package, facts$random, public), inputs
+    ), sprintf(c("src/%s.h", "src/%s.c", "R/%s.R", "tests/%s.R", "tests/%s-inputs.rds"), name)),
+    if (public) stats::setNames(list(manual_lines(name, f, sprintf("`%s()` in C", name), said_of_types(facts),
+      facts$descriptions)), sprintf("man/%s.Rd", name))
   )
-  if (!new) return(files)
-  c(files, list(
-    DESCRIPTION = description_lines(package), "src/init.c" = registration_lines(package, name, count),
-    NAMESPACE = c(sprintf("useDynLib(%s, .registration = TRUE)", package), sprintf("export(%s)", name))
-  ))
+}
+
+# What makes a package of the files.
+package_files <- function(package, part, exported) {
+  c(
+    list(DESCRIPTION = description_lines(package, unique(part$imports)),
+      NAMESPACE = c(if (length(part$routines)) sprintf("useDynLib(%s, .registration = TRUE)", package),
+        sprintf("export(%s)", exported), import_lines(part$imports))),
+    if (length(part$routines)) list("src/init.c" = registration_lines(package, part$routines))
+  )
+}
+
+import_lines <- function(imports) if (length(imports)) sprintf("importFrom(%s, %s)", imports, names(imports))
+
+# Functions of R's packages that a session has without being asked, which a package has to import.
+imported <- function(functions) {
+  names <- unlist(lapply(functions, function(f) {
+    Filter(function(name) is.null(users_home(name, environment(f))), codetools::findGlobals(f))
+  }))
+  homes <- c("stats", "utils", "methods", "graphics", "grDevices")
+  home <- vapply(unique(as.character(names)), function(name) {
+    c(Filter(function(package) name %in% getNamespaceExports(package), homes), "")[[1]]
+  }, "")
+  home[nzchar(home)]
 }
 
 # What the wrapper and the manual say of the arguments.

@@ -50,7 +50,7 @@ ds_pick <- function(result, size = NULL, stages = NULL) {
   structure(picking, class = c("ds_picked", "function"),
     ds_picked = list(
       table = table, measure = measure$text %||% "", reference = reference, unit = study$unit, title = study$title,
-      sizes = range(study$sizes), kinds = deparse(kinds, width.cutoff = 500L)
+      given = names(made[[1]]), sizes = range(study$sizes), kinds = deparse(kinds, width.cutoff = 500L)
     ))
 }
 

@@ -11,7 +11,7 @@ set -eu
 cd "$(dirname "$0")/.."
 level=${1:-run}
 
-run_packages="Rcpp cli ggplot2 htmltools jsonlite optparse processx rlang scales svglite tibble callr withr xml2 DBI RSQLite"
+run_packages="Rcpp cli ggplot2 htmltools jsonlite optparse processx rlang scales svglite tibble callr codetools withr xml2 DBI RSQLite"
 test_packages="testthat roxygen2 lintr future knitr markdown"
 packages=$run_packages
 programs="R make gcc g++ gfortran"

@@ -38,6 +38,53 @@ test_that("an exported kernel stands alone, passes its check and gives what its 
   for (pair in told) expect_identical(pair[[1]], pair[[2]])
 })
 
+test_that("an exported pick runs its stages without Deep Stride, in C and in R", {
+  wetness <- function(depth, keep) depth * keep
+  slow <- function(depth, keep = 0.5, ...) {
+    total <- 0
+    for (one in depth) total <- total + wetness(one, keep)
+    total + 0 * median(depth)
+  }
+  study <- ds_study("Total", function(n) list(depth = runif(n), keep = 0.5), sizes = c(10, 1000)) |>
+    ds_stage("loop", slow) |>
+    ds_stage("in C", ds_compile(function(depth, keep) {
+      total <- 0
+      for (one in depth) total <- total + wetness(one, keep)
+      total + 0 * sum(depth)
+    })) |>
+    ds_stage("whole", function(depth, keep) sum(wetness(depth, keep)))
+  result <- ds_run(study, quick_plan())
+  picked <- ds_pick(result)
+  attr(picked, "ds_picked")$measure <- "length(depth)" # a rule of two stages, whatever the clock says
+  environment(picked)$kernels <- lapply(study$stages, function(stage) stage$kernel)
+  environment(picked)$.stage1 <- study$stages$whole$kernel
+  environment(picked)$.stage2 <- study$stages[["in C"]]$kernel
+  kept <- attributes(picked)
+  body(picked) <- quote(if (is.double(depth)) {
+    .size <- length(depth)
+    if (.size < 100) .stage1(depth = depth, keep = keep) else .stage2(depth = depth, keep = keep)
+  } else {
+    .reference(depth = depth, keep = keep)
+  })
+  attributes(picked) <- kept
+  folder <- withr::local_tempdir()
+  inputs <- list(list(depth = runif(10), keep = 0.5), list(depth = runif(500), keep = 0.2), list(depth = 1:3, keep = 1))
+  made <- ds_export(picked, file.path(folder, "hollowmere"), inputs, name = "total")
+  expect_true(all(c("src/total_in_C.c", "R/total_whole.R", "R/total.R") %in% made$files))
+  texts <- unlist(lapply(file.path(made$path, grep("[.](R|c|h|Rd)$", made$files, value = TRUE)), readLines))
+  expect_false(any(grepl("deepstride", texts, ignore.case = TRUE)))
+  expect_true("importFrom(stats, median)" %in% readLines(file.path(made$path, "NAMESPACE")))
+  callr::rcmd_safe("build", "hollowmere", wd = folder)
+  checked <- callr::rcmd_safe("check", c("--no-manual", "hollowmere_0.1.0.tar.gz"), wd = folder)
+  expect_match(checked$stdout, "Status: OK", info = checked$stdout)
+
+  level <- 2
+  study <- ds_study("Level", function(n) list(depth = runif(n)), sizes = c(10, 100)) |>
+    ds_stage("loop", function(depth) sum(depth) * level)
+  outside <- ds_pick(ds_run(study, quick_plan()))
+  expect_error(ds_export(outside, file.path(folder, "b1"), list(depth = 1)), "level", class = "ds_error_unsupported")
+})
+
 test_that("an export replaces nothing unasked, and says what can't be exported", {
   folder <- withr::local_tempdir()
   total <- ds_compile(function(rain) sum(rain * 2))
