@@ -1,9 +1,5 @@
 # One study measured twice: what became faster or slower from one run to the next.
 
-# Two processes lay out their memory differently: what a stage's log time scatters by from process to process, as a
-# standard deviation, on top of what the rounds of one process show.
-process_scatter <- 0.03
-
 # Below this one process each can't tell a change.
 change_zone <- 0.1
 
@@ -25,7 +21,7 @@ run_differences <- function(before, now, through) {
 # slower), low, high, verdict (of now), changed (the stage's source), reason.
 changes_between <- function(before, now, through, zone) {
   reference <- now$timings$reference
-  effects <- list(before = effects_by_size(before$timings), now = effects_by_size(now$timings))
+  effects <- lapply(list(before = before$timings, now = now$timings), effects_by_size, beyond = FALSE)
   sizes <- intersect(names(effects$before), names(effects$now))
   rows <- unlist(lapply(sizes, function(size) {
     one <- effects$before[[size]]
@@ -45,7 +41,7 @@ no_change <- list(stage = "", size = 0, before = 0, now = 0, ratio = 0, low = 0,
 change_row <- function(stage, before, now, size, reference, zone) {
   one <- own_logs(before, stage, reference)
   other <- own_logs(now, stage, reference)
-  spread <- process_scatter * sqrt(2) * scatter_steps(length(other$drawn))
+  spread <- process_scatter * sqrt(2) * stats::qnorm(even_steps(length(other$drawn), 1))
   found <- interval_about(other$middle - one$middle, other$drawn - one$drawn + spread)
   crowded <- max(crowding_of(now$samples), crowding_of(before$samples)) > crowded_from
   verdict <- c(faster = "slower", slower = "faster", same = "same", unclear = "unclear")[[speed_verdict(found, zone)]]
@@ -62,12 +58,6 @@ own_logs <- function(effects, stage, reference) {
   }
   list(middle = effects$effects[[stage]] - effects$effects[[reference]],
     drawn = effects$drawn[, stage] - effects$drawn[, reference])
-}
-
-# Normal quantiles in an order that has nothing to do with that of the resamples, and is the same every time.
-scatter_steps <- function(count) {
-  turn <- (seq_len(count) * 0.6180339887498949) %% 1 # the golden ratio's multiples fill the unit evenly
-  stats::qnorm(pmin(pmax(turn, 1e-6), 1 - 1e-6))
 }
 
 crowding_of <- function(samples) {

@@ -1,10 +1,10 @@
 # Two stages beside one another at one size, from the samples that count.
 
 # Every size that was timed with its effects, by the size as text.
-effects_by_size <- function(timings) {
+effects_by_size <- function(timings, beyond = TRUE) {
   samples <- timings$samples[paste(timings$samples$stage, timings$samples$size) %in% timed_keys(timings$cells), ]
   samples <- counted_samples(samples, timings$cells)
-  found <- lapply(split(samples, samples$size), function(own) c(size_effects(own), list(samples = own)))
+  found <- lapply(split(samples, samples$size), function(own) c(size_effects(own, beyond), list(samples = own)))
   found <- Filter(function(own) length(own$stages) > 0, found)
   found[order(as.numeric(names(found)))]
 }

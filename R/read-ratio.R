@@ -9,7 +9,8 @@ resample_count <- 2000L
 
 # The samples of one size as list(stages, effects, level, drawn): `effects` the stages' own log seconds, by name, and
 # `drawn` the same in resamples of the rounds (a column a stage), with `level`, what the rounds had in common there.
-size_effects <- function(samples, seed = 1) {
+# `beyond`: whether they hold what these samples can't show, too.
+size_effects <- function(samples, beyond = TRUE, seed = 1) {
   samples <- samples[is.finite(samples$seconds) & samples$seconds > 0, ]
   stages <- unique(samples$stage)
   process <- samples[["worker"]] %||% rep("", nrow(samples))
@@ -23,6 +24,7 @@ size_effects <- function(samples, seed = 1) {
   drawn <- resample_medians(cbind(own, common), group, resample_count, seed)
   effects <- apply(own, 2, stats::median, na.rm = TRUE)
   drawn <- widened(drawn, c(effects, 0), c(colSums(is.finite(logs)), length(rounds)), max(group, 1))
+  if (beyond) drawn <- beyond_samples(drawn, shared_by_stage(samples, stages), max(group, 1))
   list(stages = stages, effects = effects, level = drawn[, length(stages) + 1],
     drawn = structure(drawn[, seq_along(stages), drop = FALSE], dimnames = list(NULL, stages)))
 }
@@ -36,6 +38,39 @@ widened <- function(drawn, middle, count, processes) {
     by <- by * sqrt(processes / (processes - 1)) * stats::qt(0.975, processes - 1) / stats::qnorm(0.975)
   }
   sweep(sweep(sweep(drawn, 2, middle), 2, by, `*`), 2, middle, `+`)
+}
+
+# Two processes lay out their memory differently, and are not at one time: what a stage's log time scatters by from one
+# to the next, as a standard deviation; how much of that stages have in common, and how much is each one's own.
+process_scatter <- 0.03
+stage_scatter <- 0.007
+
+# A neighbour on the core throughout slows a stage by anything from nothing to a little more than the probe, and most
+# of them by either: R's interpreter most, a chain of dependent steps not at all.
+most_response <- 1.2
+
+# `drawn` with what cannot be seen in the samples: how long a stage takes where nobody shares its core, and, of one
+# process alone, how another would differ. `shared`: the stages' crowding where it could not be avoided, else 1.
+beyond_samples <- function(drawn, shared, processes) {
+  count <- nrow(drawn)
+  scatter <- if (processes > 1) 0 else 1
+  for (k in seq_along(shared)) {
+    free <- most_response * log(shared[[k]]) * sin(pi / 2 * even_steps(count, 2 * k))^2
+    drawn[, k] <- drawn[, k] - free + scatter * stage_scatter * stats::qnorm(even_steps(count, 2 * k + 1))
+  }
+  level <- ncol(drawn)
+  drawn[, level] <- drawn[, level] + scatter * process_scatter * stats::qnorm(even_steps(count, 1))
+  drawn
+}
+
+# Fill the unit evenly, in an order that has nothing to do with that of the resamples, and is the same every time.
+even_steps <- function(count, turn) (seq_len(count) * sqrt(turn^2 + 1)) %% 1
+
+# What is left of other work on the same core in the samples that count.
+shared_by_stage <- function(samples, stages) {
+  crowding <- samples[["crowding"]] %||% rep(1, nrow(samples))
+  middle <- vapply(stages, function(stage) stats::median(crowding[samples$stage == stage], na.rm = TRUE), 0)
+  ifelse(is.finite(middle) & middle > crowded_from, middle, 1)
 }
 
 # Seconds of a stage in an ordinary round, with a 95 % percentile bootstrap interval (Efron and Tibshirani 1993, "An
@@ -79,7 +114,7 @@ speed_verdict <- function(ratio, zone) {
 # Widest relative interval over all ratios to the reference at one size; over
 # the stages' own times where the reference was not sampled.
 widest_interval <- function(samples, reference) {
-  effects <- size_effects(samples)
+  effects <- size_effects(samples, beyond = FALSE)
   others <- setdiff(effects$stages, reference)
   has_base <- reference %in% effects$stages
   if (length(others) == 0) return(relative_width(stage_time(effects, reference)))

@@ -88,25 +88,40 @@ forecast_reason <- function(timing, forecast) {
   ""
 }
 
-# The rest of the budget: the largest size first, where decisions are made, then each smaller one, with half of what is
-# left; what is left over goes where it is needed most.
+# The rest of the budget: all sizes again, then two times in three the largest, where decisions are made, else the one
+# that needs it most, a few rounds each.
 spend_rest <- function(timing) {
-  sizes <- vapply(timing$size_runs, function(run) run$size, 0)
-  for (run in timing$size_runs[order(-sizes)]) {
-    if (!can_go_on(run, timing)) next
-    go_on(run, timing, clock_now() + (timing$deadline - clock_now()) / 2)
+  for (turn in seq_len(later_turns)) {
+    for (run in timing$size_runs) if (has_round_left(run, timing)) look_again(run, timing)
   }
+  turn <- 0
   repeat {
     open <- Filter(function(run) can_go_on(run, timing), timing$size_runs)
     if (length(open) == 0) return(invisible())
-    widest <- open[[which.max(vapply(open, function(run) run$width, 0))]]
-    go_on(widest, timing, min(timing$deadline, clock_now() + max(0.5, 5 * round_cost(widest, timing))))
+    turn <- turn + 1
+    urgent <- if (turn %% 3 > 0) vapply(open, function(run) run$size, 0) else vapply(open, function(run) run$width, 0)
+    run <- open[[which.max(urgent)]]
+    go_on(run, timing, min(timing$deadline, clock_now() + max(0.25, 3 * round_cost(run, timing))))
   }
 }
 
-can_go_on <- function(run, timing) {
-  !run$restored && length(live_cells(run)) > 0 && run$width > timing$plan$precision &&
-    run$round < timing$plan$rounds[[2]] && clock_now() + round_cost(run, timing) < timing$deadline
+# What a machine shared with others is like changes within seconds: every size is looked at again later, however narrow
+# its intervals, where a few rounds are cheap.
+look_again <- function(run, timing) {
+  left <- timing$deadline - clock_now()
+  if (later_rounds * round_cost(run, timing) > 0.1 * left) return(invisible())
+  run_rounds(run, timing, timing$deadline, min(run$round + later_rounds, timing$plan$rounds[[2]]))
+  run$width <- size_width(run, timing)
+}
+
+later_turns <- 2
+later_rounds <- 4
+
+can_go_on <- function(run, timing) run$width > timing$plan$precision && has_round_left(run, timing)
+
+has_round_left <- function(run, timing) {
+  !run$restored && length(live_cells(run)) > 0 && run$round < timing$plan$rounds[[2]] &&
+    clock_now() + round_cost(run, timing) < timing$deadline
 }
 
 go_on <- function(run, timing, deadline) {

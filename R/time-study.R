@@ -52,6 +52,8 @@
 #'   (a robust two-way fit, after Tukey 1977), so that a cell's time is that of an ordinary round, and a speedup the
 #'   quotient of two
 #'   times. Intervals are 95 % percentile bootstraps of 2,000 resamples of the rounds (Efron and Tibshirani 1993).
+#'   Those of times hold what another process would give, too (3 % as a standard deviation of its logarithm, where one
+#'   process was timed); where the core was shared throughout, all hold what a core of one's own would give.
 #' @section Errors: `ds_error_input` as for [ds_agree()]; `ds_error_file` for a
 #'   `resume` file of another run, damaged, or in use by another process.
 #' @examples

@@ -111,6 +111,25 @@ test_that("samples beside a neighbour are left out where each stage has others, 
   expect_identical(nrow(internal("counted_samples")(samples, facts)), 16L)
 })
 
+test_that("intervals hold what one process beside a neighbour can't show", {
+  set.seed(3)
+  samples <- data.frame(stage = rep(c("loop", "chain"), each = 20), round = 1:20, crowding = 1.8, worker = "a",
+    seconds = rep(c(1.8e-3, 1e-3), each = 20) * exp(rnorm(40, 0, 0.005)))
+  inside <- function(x, interval) interval[["low"]] <= x && x <= interval[["high"]]
+  read <- function(samples) {
+    effects <- internal("size_effects")(samples)
+    list(ratio = internal("stage_ratio")(effects, "loop", "chain"), loop = internal("stage_time")(effects, "loop"))
+  }
+  shared <- read(samples) # what a core of its own would give lies inside, and what was measured
+  for (ratio in c(1.01, 1.79)) expect_true(inside(ratio, shared$ratio))
+  for (seconds in c(1.01e-3, 1.79e-3)) expect_true(inside(seconds, shared$loop))
+  free <- read(transform(samples, crowding = 1))
+  expect_false(inside(1.7, free$ratio))
+  expect_true(inside(1.8e-3 * 1.04, free$loop)) # as another process may have it
+  several <- read(transform(samples, crowding = 1, worker = c("a", "b", "c", "d", "e")))
+  expect_false(inside(1.8e-3 * 1.04, several$loop)) # five have been seen to agree
+})
+
 test_that("verdicts of speed follow interval and zone", {
   verdict <- function(low, median, high) {
     internal("speed_verdict")(c(median = median, low = low, high = high), 0.03)

@@ -74,6 +74,19 @@ test_that("a stage that starts to fail while it is timed fails that cell and not
   expect_match(timings$cells$reason[[2]], "no more")
 })
 
+test_that("every size is looked at again, later, where that is cheap", {
+  seen <- withr::local_tempfile()
+  marked <- function(rain, keep) {
+    cat(length(rain), "\n", file = seen, append = TRUE)
+    route_filled(rain, keep)
+  }
+  timings <- routing_study(c(10, 100)) |>
+    ds_stage("marked", marked) |>
+    ds_time(quick_plan(rounds = c(3, 30), precision = 0.9))
+  expect_gte(max(timings$cells$rounds), 9)
+  expect_gt(length(rle(readLines(seen))$lengths), 5) # small, large, small again, ...
+})
+
 test_that("a cell forecast past the limit is not run, and its forecast follows the growth", {
   seen <- 0
   crawl <- function(rain, keep) {
