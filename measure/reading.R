@@ -61,14 +61,14 @@ ladder <- round(100 * 10^(0:8 / 2))
 if ("verdicts" %in% parts) {
   set.seed(1)
   for (rounds in c(7, 20, 100, 1000, 10000)) {
-    count <- if (rounds > 1000) 60 else 300
+    count <- if (rounds > 1000) 60 else if (rounds > 100) 300 else 1000
     claimed <- mean(replicate(count, {
       timings <- drawn_timings(list(one = function(n) 1e-3, other = function(n) 1e-3), 100, rounds)
       as.data.frame(ds_compare(timings))$verdict[[1]] %in% c("faster", "slower")
     }))
     note(sprintf("same_%d", rounds), claimed, sprintf(
-      "same against same, %s rounds: a difference claimed in %s of %d (at most 5)", format(rounds, big.mark = ","),
-      percent(claimed), count
+      "same against same, %s rounds: a difference claimed in %s of %s (at most 5)", format(rounds, big.mark = ","),
+      percent(claimed), format(count, big.mark = ",")
     ))
   }
 }
