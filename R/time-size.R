@@ -106,14 +106,15 @@ spend_rest <- function(timing) {
 }
 
 # What a machine shared with others is like changes within seconds: every size is looked at again later, however narrow
-# its intervals, where a few rounds are cheap.
+# its intervals, where a few rounds are cheap beside what the study has taken.
 look_again <- function(run, timing) {
-  left <- timing$deadline - clock_now()
-  if (later_rounds * round_cost(run, timing) > 0.1 * left) return(invisible())
+  most <- max(0.1, later_share * (clock_now() - timing$start)) # seconds
+  if (later_rounds * round_cost(run, timing) > most) return(invisible())
   run_rounds(run, timing, timing$deadline, min(run$round + later_rounds, timing$plan$rounds[[2]]))
   run$width <- size_width(run, timing)
 }
 
+later_share <- 0.03
 later_turns <- 2
 later_rounds <- 4
 
