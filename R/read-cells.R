@@ -35,7 +35,11 @@ summarise_cell <- function(mark, own, effects, reference, equal_zone) {
   )
 }
 
-forecast_of <- function(mark) c(median = mark$forecast, low = mark$forecast_low, high = mark$forecast_high)
+# Of nothing known there is no forecast.
+forecast_of <- function(mark) {
+  if (mark$forecast %in% 0) return(no_ratio)
+  c(median = mark$forecast, low = mark$forecast_low, high = mark$forecast_high)
+}
 
 cell_ratio <- function(effects, stage, reference) {
   if (!reference %in% effects$stages) return(no_ratio)

@@ -34,6 +34,9 @@ stage_pairs <- function(stages, against = NULL) {
 }
 
 check_stage_name <- function(x, stages, arg) {
+  if (length(stages) == 0) {
+    abort_input("There is nothing to compare: no stage was timed.", hint = "`ds_time()` a study first.", arg = arg)
+  }
   if (!is.character(x) || length(x) != 1 || !x %in% stages) {
     abort_input(sprintf("`%s` must be the name of a stage that was timed: %s.", arg, quoted(stages)), you_gave(x),
       arg = arg)

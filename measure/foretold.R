@@ -81,6 +81,7 @@ foretold <- do.call(rbind, lapply(names(kernels), function(name) {
   loaded <- list(busy(), busy())
   seconds <- timed(name, ladder, 6)
   for (process in loaded) process$kill_tree()
+  if (length(true) == 0 || length(seconds) < length(ladder)) return(NULL) # somebody else had the machine
   do.call(rbind, lapply(3:5, function(known) {
     # the largest sizes: those that lie ten times below the truth
     last <- utils::tail(seq_along(ladder), known)

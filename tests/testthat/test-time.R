@@ -115,6 +115,16 @@ test_that("an evaluation that runs past the limit all the same is stopped there"
   cells <- ds_time(study, quick_plan(cell_limit = 0.3), agreement)$cells
   expect_identical(cells$state[cells$stage == "hang"], c("timed", "stopped"))
   expect_identical(cells$state[cells$stage == "filled"], c("timed", "timed"))
+
+  # of a stage that never ended nothing is known
+  hang <- function(rain, keep) if (length(rain) < 100) repeat spin(1e-5) else route_filled(rain, keep)
+  study <- routing_study(c(10, 50)) |> ds_stage("hang", hang)
+  agreement <- ds_agree(ds_stage(routing_study(100), "hang", hang), sizes = 100, cases = FALSE)
+  timings <- ds_time(study, quick_plan(cell_limit = 0.3), agreement)
+  unknown <- timings$cells[timings$cells$stage == "hang", ]
+  expect_true(all(unknown$state %in% c("stopped", "forecast")))
+  expect_true(all(is.na(unknown$median)))
+  expect_error(ds_compare(timings, against = "hang"), class = "ds_error_input")
 })
 
 test_that("the budget ends the run, and says so", {
