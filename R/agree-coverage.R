@@ -1,13 +1,14 @@
 # Which branches of the stages no check reached. More cases are sought there, and what is left is told.
 
 coverage_share <- 0.1 # of the time that the checks took
+least_coverage <- 0.2 # seconds, all the same
 most_searched <- 400
 most_found <- 6 # cases that a search may add, for each stage
 
 # list(rows, unreached): rows of cases that the search found, and rows on what is left.
 cover_stages <- function(checking, plan, seconds) {
   names <- names(checking$study$stages)
-  seconds <- max(0.2, coverage_share * seconds) / length(names)
+  seconds <- max(least_coverage, coverage_share * seconds) / length(names)
   found <- lapply(names, function(name) cover_stage(checking, plan, name, seconds))
   list(
     rows = unlist(lapply(found, `[[`, "rows"), recursive = FALSE),

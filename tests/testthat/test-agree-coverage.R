@@ -22,6 +22,7 @@ test_that("every side of a branch is a mark, with its line, and the copy gives w
 })
 
 test_that("a mistake that only a search reaches is found, and what nothing reaches is told", {
+  local_in_package("least_coverage", 20) # however busy the machine: so many cases, not so many seconds
   rain <- function(n) list(x = stats::rgamma(n, 0.5, 0.1), base = 0.1, cap = 50)
   plain <- function(x, base, cap) pmin(x - base, cap)
   hidden <- function(x, base, cap) {
