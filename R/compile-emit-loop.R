@@ -144,6 +144,10 @@ has_break <- function(steps) {
 
 # A test before a nest: see pass_places().
 test_text <- function(em, test) {
+  if (!is.null(test$area)) return(sprintf(
+    "DS_ENDS_WITHIN(%s, %s, %s_%s)", em$names[[test$name]],
+    paste(vapply(test$area, function(sum) index_text(em, sum), ""), collapse = ", "), em$root$id, test$number
+  ))
   if (test$kind == "scan") {
     low <- index_text(em, test$low)
     high <- index_text(em, test$high)

@@ -25,7 +25,7 @@ marked_source <- function(form) {
   callees <- form$callees[!is_recursive]
   deep <- recursive_callees(callees)
   calm <- calm_callees(callees, deep)
-  callees <- lapply(callees, annotate_form, main = FALSE, calm = calm)
+  callees <- lapply(callees, annotate_form, main = FALSE, calm = calm, deep = deep)
   routines <- lapply(routines, utils::modifyList, list(calm_routines = calm))
   main <- annotate_form(form, main = TRUE, calm = calm)
   heads <- c(vapply(callees, callee_head, ""), vapply(routines, routine_head, ""))
@@ -39,7 +39,7 @@ marked_source <- function(form) {
     if (length(routines)) c("static int ds_kept, ds_own;", ""),
     if (length(heads)) paste0(heads, ";"),
     if (length(callees)) c("#undef DS_FALLBACK", "#define DS_FALLBACK give_up_here()"),
-    lapply(callees, function(callee) c("", emit_callee(callee, callee$name %in% deep))),
+    lapply(callees, function(callee) c("", emit_callee(callee))),
     if (length(callees)) c("#undef DS_FALLBACK", "#define DS_FALLBACK DS_LEAVE", ""),
     lapply(routines, function(routine) c("", emit_routine(routine))), "",
     emit_kernel(main, length(callees) > 0, length(routines) > 0),
@@ -146,26 +146,14 @@ callee_head <- function(form) {
 
 c_routine <- function(name) paste0("f_", gsub("[^A-Za-z0-9_]", "_", name))
 
-emit_callee <- function(form, deep) {
+emit_callee <- function(form) {
   em <- new_emitter(form)
   body <- with_looks(emit_steps(em, form$steps))
-  whole <- function(head, body, first = NULL) {
-    last <- "give_up_here(); // R ends where it has no value"
-    lines_of(paste(head, "{"), indent(c(body_locals(body), declarations(em, form$arguments), first, body, last)), "}")
-  }
-  head <- callee_head(form)
-  if (!deep) return(whole(head, body))
-  own <- sprintf("\\b%s\\(", c_routine(form$name))
-  if (!any(grepl(own, body)) || length(body) > twice_lines) return(whole(head, body, "DS_DEEPER;"))
-  within <- function(lines) gsub(own, paste0(c_routine(form$name), "_within("), lines)
-  c(
-    whole(sub("^static", "static inline __attribute__((always_inline))", within(head)), body), "",
-    whole(head, within(body), "DS_DEEPER;")
+  last <- "give_up_here(); // R ends where it has no value"
+  lines_of(
+    paste(callee_head(form), "{"), indent(c(body_locals(body), declarations(em, form$arguments), body, last)), "}"
   )
 }
-
-# A function that calls itself stands twice in its C up to so many lines: a call in two looks at the stack.
-twice_lines <- 60
 
 # Names of the callees that can come to call themselves.
 recursive_callees <- function(callees) {
@@ -286,7 +274,7 @@ emit_step <- function(em, step) {
     tally = sprintf(
       "ds_counts[%d] += %s;", step$number, if (is.null(step$of)) "1" else paste0(em$names[[step$of]], "_n")
     ),
-    need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
+    need = sprintf("DS_NEED(%s);", c_condition(em, arg())), deeper = "DS_DEEPER;",
     put_part = emit_put_part(em, step, name),
     put_list = emit_put_list(em, step, name),
     put_record = emit_put_record(em, step, name),

@@ -60,7 +60,7 @@ op_table <- c(
     put_element = op_row(3, "name", effects = c("reads", "writes", "falls back")),
     make_list = op_row(1, "name", effects = c("writes", "falls back")),
     tally = op_row(0, "number"),
-    need = op_row(1, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
+    need = op_row(1, effects = "falls back"), deeper = op_row(0, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
       "why",
       effects = "falls back"
     ),
@@ -231,6 +231,10 @@ field_words <- function(step) {
 
 test_words <- function(test) {
   if (test$kind == "whole") return(sprintf("%s is whole", test$name))
+  if (!is.null(test$area)) {
+    ends <- vapply(test$area, sum_words, "")
+    return(sprintf("ends %d of %s[%s..%s, %s..%s]", test$number, test$name, ends[[1]], ends[[3]], ends[[2]], ends[[4]]))
+  }
   if (test$kind == "scan") {
     return(sprintf("ends %d of %s[%s..%s]", test$number, test$name, sum_words(test$low), sum_words(test$high)))
   }

@@ -92,12 +92,12 @@ called_forms <- function(form, callees) {
 
 routines_called <- function(steps) {
   found <- character()
-  look <- function(node) {
-    if (node$op %in% c("call", "recurse")) found <<- c(found, node$routine)
-    lapply(node$args, look)
-  }
-  each_step(steps, function(step) lapply(step$args, look))
+  each_step(steps, function(step) found <<- c(found, values_call(step$args)))
   unique(found)
+}
+
+values_call <- function(values) {
+  unlist(lapply(values, function(node) c(if (node$op %in% c("call", "recurse")) node$routine, values_call(node$args))))
 }
 
 lower_function <- function(kernel, types, shared) {

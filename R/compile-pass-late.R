@@ -34,7 +34,28 @@ late_steps <- function(form, steps) {
 mark_late <- function(form, steps) {
   # only a lean kernel has a flag for numbers that are missing where R takes them
   mark <- function(node) if (node$op %in% c("min", "max", "pmin", "pmax") && !form$lean) node else c(node, late = TRUE)
-  map_steps(steps, function(step) c(map_values(step, mark), noted = TRUE))
+  early_conditions(map_steps(steps, function(step) c(map_values(step, mark), noted = TRUE)))
+}
+
+# C makes no vector of turns that look at a place: there a condition costs less where it is looked at itself, and
+# only where it does not hold.
+early_conditions <- function(steps) {
+  if (has_loop(steps)) return(lapply(steps, function(step) {
+    step$blocks <- lapply(step$blocks, early_conditions)
+    step
+  }))
+  if (!any_step(steps, is_looked_at) && !any_step_value(steps, is_looked_at)) return(steps)
+  map_steps(steps, function(step) {
+    if (step$op == "if") step$args <- lapply(step$args, early_condition)
+    step
+  })
+}
+
+is_looked_at <- function(node) node$op %in% c("element", "store") && !isTRUE(node$proved)
+
+early_condition <- function(node) {
+  if (node$op %in% c("and_then", "or_else", "not")) node$args <- lapply(node$args, early_condition)
+  if (node$op %in% c("lt", "le", "gt", "ge", "eq", "ne")) node[names(node) != "late"] else node
 }
 
 is_calm_body <- function(form, steps) {

@@ -63,7 +63,7 @@ prove_nest <- function(form, step, inside) {
   step <- prove_counts(nest, step, turns, inside)
   step <- hoist_elements(nest, step)
   step$blocks$careful <- careful
-  step$tests <- unique(nest$tests)
+  step$tests <- settled_tests(nest)
   step$direction <- direction
   step$either <- goes_either(step)
   step
@@ -76,8 +76,23 @@ new_nest <- function(form, body, inside) {
   nest$tests <- nest$scans <- list()
   nest$written <- names_written(body)
   nest$replaced <- names_of_steps(body, c("assign", "append", "for", "empty"))
+  nest$often <- read_often(form, body)
   nest
 }
+
+# Matrices of which several elements are read in a turn.
+read_often <- function(form, body) {
+  found <- character()
+  look <- function(node) {
+    if (node$op == "element" && form$vars[[node$name]]$rank == 2) found <<- c(found, node$name)
+    lapply(node$args, look)
+  }
+  each_step(body, function(step) lapply(step$args, look))
+  names(which(table(found) >= least_reads))
+}
+
+# From so many reads of a turn on it costs less to look through the part of a matrix that a nest reads.
+least_reads <- 3
 
 # May a range rise or fall, for all that one can see? Short loops are then written for both.
 goes_either <- function(step) {
@@ -114,7 +129,7 @@ prove_block <- function(nest, steps, active) {
 
 prove_step <- function(nest, step, active) {
   if (is_range_loop(step)) return(prove_inner(nest, step, active))
-  step <- map_values(step, function(node) prove_node(nest, node, node$args, active))
+  step <- prove_values(nest, step, active)
   if (step$op == "store") step <- prove_node(nest, step, step$args[-1], active)
   if (step$op == "repeat") step <- prove_while(nest$form, step, TRUE) %||% step
   if (!is.null(step$tests) && has_loop(step$blocks$body)) return(step)
@@ -153,13 +168,24 @@ prove_inner <- function(nest, step, active) {
   hoist_elements(nest, step)
 }
 
+# Elements that only say where, at a place that is looked at, need not be looked through before.
+prove_values <- function(nest, node, active) {
+  looked <- gives_read_once(if (node$op == "store") node$args[-1] else node$args, active)
+  node$args <- lapply(seq_along(node$args), function(i) {
+    arg <- prove_values(nest, node$args[[i]], active)
+    prove_node(nest, arg, arg$args, active, scan = !looked || (node$op == "store" && i == 1))
+  })
+  node
+}
+
 # Marks a place that is inside, and a sum of integers that does not overflow.
-prove_node <- function(nest, node, at, active) {
+prove_node <- function(nest, node, at, active, scan = TRUE) {
   if (node$op %in% integer_sums && node$rank == 0) return(prove_sum(nest, node, active))
   if (!node$op %in% c("element", "store") || isTRUE(node$proved)) return(node)
   type <- nest$form$vars[[node$name]]
   grows <- isTRUE(nest$form$past_end) || node$name %in% nest$form$growing
   if (node$name %in% nest$replaced || length(at) != type$rank || (grows && node$name %in% nest$written)) return(node)
+  if (gives_read_once(at, active)) return(node)
   before <- nest$tests
   sums <- lapply(at, index_sum, nest, active)
   inside <- !any(vapply(sums, is.null, NA)) && all(vapply(seq_along(sums), function(i) {
@@ -167,22 +193,46 @@ prove_node <- function(nest, node, at, active) {
     need_test(nest, lowest(sums[[i]], active), 1) && need_test(nest, lowest(add_sums(limit, sums[[i]], -1), active), 0)
   }, NA))
   if (inside) node$proved <- TRUE else nest$tests <- before
-  if (inside) scan_element(nest, node, sums, active) else node
+  if (inside && scan) scan_element(nest, node, sums, active) else node
+}
+
+# Is a place an element that is another one in each turn of a nest? To look at such a place costs less than to look
+# through the vector before the nest.
+gives_read_once <- function(at, active) {
+  if (length(at) != 1 || at[[1]]$op != "element" || length(active) == 0) return(FALSE)
+  moving <- intersect(names_read(at[[1]]$args[[1]]), names(active))
+  repeat {
+    ends <- unlist(lapply(active[moving], function(ends) names(c(ends$lo, ends$hi))))
+    if (any(grepl("^(e|least|most)", ends))) return(TRUE)
+    further <- union(moving, intersect(sub("^k:", "", ends), names(active)))
+    if (length(further) == length(moving)) return(length(moving) == length(active))
+    moving <- further
+  }
 }
 
 # Integers that a nest only reads are looked at before it, a vector at once.
 scan_element <- function(nest, node, sums, active) {
-  plain <- node$op == "element" && is_whole_mode(node$mode) && length(sums) == 1 && nest$form$lean &&
-    !node$name %in% c(nest$written, nest$form$sure) && any(startsWith(names(sums[[1]]), "k:"))
+  plain <- node$op == "element" && is_whole_mode(node$mode) && nest$form$lean &&
+    !node$name %in% c(nest$written, nest$form$sure) && moves_through(nest, node$name, sums)
   if (!plain) return(node)
   before <- nest$tests
-  part <- scan_sum(nest, node$name, lowest(sums[[1]], active), highest(sums[[1]], active))
+  low <- lapply(sums, lowest, active)
+  high <- lapply(sums, highest, active)
+  part <- if (length(sums) == 1) scan_sum(nest, node$name, low[[1]], high[[1]]) else
+    scan_area(nest, node$name, low, high)
   if (is.null(part) || !need_test(nest, lowest(part, active), -most_integer)) {
     nest$tests <- before
     return(node)
   }
   node$seen <- part
   node
+}
+
+# Do the counters of a nest go through a vector, or through the rows and the columns of a matrix?
+moves_through <- function(nest, name, sums) {
+  counters <- lapply(sums, function(sum) grep("^k:", names(sum), value = TRUE))
+  if (length(sums) == 1) return(length(counters[[1]]) > 0)
+  length(sums) == 2 && name %in% nest$often && all(lengths(counters) == 1) && counters[[1]] != counters[[2]]
 }
 
 # Those that take part in sums must be small. What an inner nest has settled stays: its ends are not known here.
@@ -254,6 +304,53 @@ scan_sum <- function(nest, name, low, high) {
   again <- nest$inside && name %in% nest$form$constant # entered often: the whole vector may be scanned for good
   nest$tests <- c(nest$tests, list(c(list(kind = "scan", number = number, again = again), scan)))
   stats::setNames(1, paste0("e:", number))
+}
+
+# The same for the elements of a matrix between the ends of its rows and its columns. Areas that differ by constants
+# become one that has room for all.
+scan_area <- function(nest, name, low, high) {
+  moving <- function(sums) lapply(sums, function(sum) sum[names(sum) != "1"])
+  number <- Position(function(scan) {
+    scan$name == name && identical(moving(scan$area), moving(c(low, high)))
+  }, nest$scans, nomatch = length(nest$scans) + 1)
+  known <- if (number <= length(nest$scans)) nest$scans[[number]]$area else c(low, high)
+  nest$scans[[number]] <- list(name = name, area = Map(widest_sum, known, c(low, high), c(min, min, max, max)))
+  nest$tests <- c(nest$tests, list(list(kind = "scan", number = number, again = FALSE)))
+  stats::setNames(1, paste0("e:", number))
+}
+
+widest_sum <- function(a, b, which) {
+  number <- function(sum) sum(sum[names(sum) == "1"])
+  add_sums(a[names(a) != "1"], c(`1` = which(number(a), number(b))))
+}
+
+# The tests of a nest, areas as they came to be: they are looked through once all of the rest is known to be inside.
+settled_tests <- function(nest) {
+  areas <- which(vapply(nest$scans, function(scan) !is.null(scan$area), NA))
+  tests <- strictest(unique(lapply(nest$tests, function(test) {
+    if (isTRUE(test$number %in% areas)) c(test, nest$scans[[test$number]]) else test
+  })))
+  after <- vapply(tests, function(test) {
+    if (isTRUE(test$number %in% areas)) 1 else if (any(names(test$sum) %in% c(outer(
+      c("least:", "most:"), areas, paste0
+    )))) 2 else 0
+  }, 0)
+  tests[order(after)]
+}
+
+# Of tests that differ by a number alone the one that holds least often.
+strictest <- function(tests) {
+  kept <- list()
+  for (test in tests) {
+    same <- Position(function(one) test$kind == "least" && is_same_but_number(one$sum, test$sum), kept, nomatch = 0)
+    if (same == 0) kept <- c(kept, list(test)) else kept[[same]]$sum <- widest_sum(kept[[same]]$sum, test$sum, min)
+  }
+  kept
+}
+
+is_same_but_number <- function(a, b) {
+  moving <- function(sum) sum[names(sum) != "1"]
+  !is.null(a) && setequal(names(moving(a)), names(moving(b))) && all(moving(a)[names(moving(b))] == moving(b))
 }
 
 # The ends of the values of `for (k in x)`, where `x` holds integers and stays as it is.

@@ -26,7 +26,7 @@ prove_while <- function(form, step, inside) {
   proved$blocks <- list(body = c(fast[1], rest))
   proved <- hoist_elements(nest, proved)
   proved$blocks$careful <- body
-  proved$tests <- unique(nest$tests)
+  proved$tests <- settled_tests(nest)
   if (short) proved$turns <- turns
   if (proved_count(proved) > 0 && length(proved$tests)) proved
 }

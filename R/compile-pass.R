@@ -13,15 +13,17 @@
 #   compensated single numbers that sums are added up in, where what they lose is wanted
 #   tally   what is to be counted, where counts are wanted
 
-annotate_form <- function(form, main = TRUE, calm = character()) {
+annotate_form <- function(form, main = TRUE, calm = character(), deep = character()) {
   form$main <- main
   form$calm_routines <- calm
+  form$deep <- if (form$name %in% deep) deep
   form$noted <- !main && form$name %in% calm
   form$lean <- main && !isTRUE(form$careful)
   form$wide <- form$sure <- form$growing <- character()
   for (pass in list(
     pass_tidy, pass_shapes, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
-    pass_fills, pass_late, if (is.null(form$tallies)) pass_blocks, pass_compensated, pass_tally
+    pass_fills, pass_late, if (is.null(form$tallies)) pass_blocks, pass_compensated, pass_tally, pass_held,
+    pass_deeper
   )) if (!is.null(pass)) form <- pass(form)
   form
 }

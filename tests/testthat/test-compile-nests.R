@@ -88,6 +88,22 @@ nest_kernels <- list(
       out
     }
   ),
+  scattered = list(
+    function() list(x = awkward_doubles(sample(0:4, 1)), p = near_integers(sample(0:5, 1))),
+    function(x, p) {
+      total <- numeric(3)
+      for (i in seq_along(p)) total[p[i]] <- total[p[i]] + x[p[i]]
+      total
+    }
+  ),
+  guarded = list(function() list(w = awkward_integers(3), n = sample(0:3, 1)), function(w, n) {
+    out <- integer(n)
+    for (k in seq_along(w)) for (i in seq_len(n)) {
+      out[i] <- out[i] + i * 2L
+      if (!is.na(w[k])) out[i] <- out[i] + w[k] + w[1]
+    }
+    out
+  }),
   runs = list(function() list(w = awkward_integers(sample(0:6, 1))), function(w) {
     run <- longest <- 0L
     for (v in w) {

@@ -177,3 +177,30 @@ test_that("the condition of a loop and where its counter starts prove the places
     expect_identical(ds_compile(above)(c(3, 1, 2), n), above(c(3, 1, 2), n))
   }
 })
+
+test_that("what a nest reads is looked through before it, but for places that are given once", {
+  scans <- function(f, ...) {
+    lines <- internal("print_form")(annotated(f, ...))
+    unlist(regmatches(lines, gregexpr("ends [0-9]+ of [a-z]+", lines)))
+  }
+  expect_length(scans(function(total, at, x) {
+    for (i in seq_along(at)) total[at[i]] <- total[at[i]] + x[i]
+    total
+  }, c(1, 2), 1:2, c(1, 2)), 0)
+  expect_length(scans(function(total, at, m) {
+    for (j in seq_len(ncol(m))) for (i in seq_along(at)) total[at[i]] <- total[at[i]] + m[i, j]
+    total
+  }, c(1, 2), 1:2, matrix(c(1, 2), 2)), 1)
+  expect_identical(scans(function(h, out) {
+    for (j in 2:(ncol(h) - 1)) for (i in 2:(nrow(h) - 1)) out[i, j] <- h[i - 1, j] + h[i + 1, j] + h[i, j + 1]
+    out
+  }, matrix(1:9, 3), diag(3)), "ends 1 of h")
+})
+
+test_that("a function that calls itself looks at the stack on the way there alone", {
+  paths <- function(n) if (n < 2) n else paths(n - 1) + paths(n - 2)
+  form <- form_of(function(n) paths(n), 3)
+  callee <- form$callees[[1]]
+  lines <- trimws(internal("print_form")(internal("annotate_form")(callee, main = FALSE, deep = callee$name)))
+  expect_identical(which(lines == "deeper"), which(lines == "no:") + 1L)
+})

@@ -422,6 +422,18 @@ __attribute__((noinline, pure)) static ds_span ds_ends(const int *x, R_xlen_t lo
 /* Into `of_least` and `of_most`, the ends of the elements from `low` to `high`. */
 #define DS_ENDS(x, low, high, of) ({ const ds_span ds_e = ds_ends(x, low, high); least##of = ds_e.least; most##of = ds_e.most; 1; })
 #define DS_END(x, at, of) ({ least##of = most##of = x[(at) - 1]; 1; })
+/* The same of the part of a matrix between two rows and two columns. */
+__attribute__((noinline, pure)) static ds_span ds_ends_within(const int *x, R_xlen_t rows, R_xlen_t i, R_xlen_t j, R_xlen_t i_end, R_xlen_t j_end) {
+  ds_span all = {INT_MAX, INT_MIN};
+  for (; j <= j_end; ++j) {
+    const ds_span one = ds_ends(x + rows * (j - 1), i, i_end);
+    all.least = one.least < all.least ? one.least : all.least;
+    all.most = one.most > all.most ? one.most : all.most;
+  }
+  return all;
+}
+#define DS_ENDS_WITHIN(x, i, j, i_end, j_end, of) ({ const ds_span ds_e = ds_ends_within(x, x##_d1, i, j, i_end, j_end); \
+  least##of = ds_e.least; most##of = ds_e.most; 1; })
 /* Parts of one vector are scanned again and again: once they come to a sixteenth of it, it is scanned whole. */
 #define DS_SCAN(x) R_xlen_t x##_seen = 0; ds_span x##_ends = {0, 0}
 #define DS_SCAN_PARTS(x) x##_seen = R_XLEN_T_MAX / -2
