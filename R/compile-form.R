@@ -60,7 +60,8 @@ op_table <- c(
     put_element = op_row(3, "name", effects = c("reads", "writes", "falls back")),
     make_list = op_row(1, "name", effects = c("writes", "falls back")),
     tally = op_row(0, "number"),
-    need = op_row(1, effects = "falls back"), deeper = op_row(0, effects = "falls back"), pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
+    need = op_row(1, effects = "falls back"), deeper = op_row(0, effects = "falls back"),
+    pending = op_row(0, "at", effects = "falls back"), fallback = op_row(0,
       "why",
       effects = "falls back"
     ),

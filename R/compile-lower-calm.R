@@ -8,7 +8,9 @@ is_calm <- function(cx, code) {
   }
   if (!is.call(code)) return(TRUE)
   head <- call_name(code)
-  if (head %in% c("", "<-", "=", "return", "function", "repeat", "while", never_calm())) return(FALSE)
+  if (head %in% c("", "<-", "=", "return", "next", "break", "function", "repeat", "while", never_calm())) {
+    return(FALSE)
+  }
   if (!is_builtin(cx, head)) {
     kernel <- function_named(cx, head)
     if (is.null(kernel) || !is_free_of(cx, kernel, never_calm(), TRUE)) return(FALSE)

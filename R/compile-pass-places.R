@@ -312,7 +312,7 @@ scan_area <- function(nest, name, low, high) {
   moving <- function(sums) lapply(sums, function(sum) sum[names(sum) != "1"])
   number <- Position(function(scan) {
     scan$name == name && identical(moving(scan$area), moving(c(low, high)))
-  }, nest$scans, nomatch = length(nest$scans) + 1)
+  }, nest$scans, nomatch = length(nest$scans) + 1L)
   known <- if (number <= length(nest$scans)) nest$scans[[number]]$area else c(low, high)
   nest$scans[[number]] <- list(name = name, area = Map(widest_sum, known, c(low, high), c(min, min, max, max)))
   nest$tests <- c(nest$tests, list(list(kind = "scan", number = number, again = FALSE)))

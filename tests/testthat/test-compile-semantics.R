@@ -588,3 +588,21 @@ test_that("code that means other code is left to R where a function of the same 
     expect_identical(suppressMessages(ds_compile(f)(diag(3) + 0.5, cbind(1:2, 2:3))), f(diag(3) + 0.5, cbind(1:2, 2:3)))
   }
 })
+
+test_that("what an argument does to the loop around it is done where R works it out, or not at all", {
+  first_of <- function(a, b) if (a > 0) a else b
+  other <- function(a, b) a + 1
+  both_ways(function(x) {
+    s <- 0
+    for (v in x) {
+      first_of(v, next)
+      s <- s + 1 + other(v, break)
+    }
+    s
+  }, c(1, -1, 2))
+  both_ways(function(x) {
+    s <- 0
+    for (v in x) s <- s + first_of(v, break)
+    s
+  }, c(1, -1, 2))
+})
