@@ -6,7 +6,7 @@ lower_in <- function(cx, call) {
   plain <- all(vapply(c("==", "||", "isTRUE", "any", "is.na", "if", "c"), function(name) is_builtin(cx, name), NA))
   if (is.character(call[[3]])) call[[3]] <- as.call(c(as.name("c"), as.list(call[[3]]))) # settled before
   value <- lower(cx, call[[2]])
-  call[[2]] <- if (is.call(call[[2]])) held_value(cx, value) else call[[2]]
+  if (is.call(call[[2]])) call[[2]] <- held_value(cx, value)
   single <- value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1
   if (!plain || !single) return(by_match(cx, call))
   if (is_spelled_set(cx, call[[3]], value$node$mode)) {
@@ -14,7 +14,7 @@ lower_in <- function(cx, call) {
     return(lower(cx, call("isTRUE", Reduce(function(one, other) call("||", one, other), tests))))
   }
   set <- lower(cx, call[[3]])
-  call[[3]] <- if (is.call(call[[3]])) held_value(cx, set) else call[[3]]
+  if (is.call(call[[3]])) call[[3]] <- held_value(cx, set)
   numbers <- is_real(value$node$mode) && set$kind == "number" && !is.null(set$node) && set$node$rank == 1 &&
     length(set$modes) == 1 && is_real(set$node$mode) && is.name(call[[3]])
   if (!numbers) return(by_match(cx, call))

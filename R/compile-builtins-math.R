@@ -159,7 +159,9 @@ flat_node <- function(cx, node) {
 conversion <- function(mode) {
   function(cx, call) {
     if (length(call) != 2) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
-    value <- flat_value(cx, operand_values(cx, call[2])[[1]])
+    value <- operand_values(cx, call[2])[[1]]
+    if (!is.null(mode) && identical(value$node$mode, "character")) return(converted_text(cx, call, value, mode))
+    value <- flat_value(cx, value)
     if (is.null(mode)) value <- settle(cx, value)
     new_value(as_mode(as_leaf(cx, value$node), mode %||% value$node$mode))
   }

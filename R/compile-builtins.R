@@ -13,7 +13,8 @@ builtin_table <- function() {
     group_of("distributions", distribution_rows()), group_of("random numbers", draw_rows()),
     group_of("reductions and statistics", reduction_rows()), group_of("making vectors and arrays", making_rows()),
     group_of("functions of whole vectors, which are R's own", c(whole_rows(), matrix_rows(), statistic_rows())),
-    group_of("functions that apply others", apply_rows()), group_of("functions in terms of others", written_rows()),
+    group_of("text that is made", text_rows()), group_of("functions that apply others", apply_rows()),
+    group_of("functions in terms of others", written_rows()),
     group_of("printing, in loops that run native by themselves", told_rows()),
     group_of("shape and type", c(shape_rows(), type_rows()))
   )

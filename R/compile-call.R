@@ -25,8 +25,9 @@
 #' * Logical, integer, double and complex numbers, vectors, matrices and arrays; results are these, `NULL`, or (nested)
 #'   lists of these, with the names that the kernel gives: `list(mean = m)`, `c(end = x)`. Lists may be kept in
 #'   variables and taken apart with `r$a`.
-#' * Text is read, compared by `==`, looked up by `match()`, counted by `unique()` and put into vectors of text one by
-#'   one; what makes new text stays in R.
+#' * Text is read, compared by `==`, looked up by `match()`, counted by `unique()`, put into vectors of text one by
+#'   one, and made: single short texts of ASCII characters by `paste()`, `paste0()`, `as.character()`, `substr()` and
+#'   `startsWith()` in C, all else by R's own functions. Lists of texts (`strsplit()`) stay in R.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
 #'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,

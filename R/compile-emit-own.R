@@ -4,12 +4,28 @@ emit_ask <- function(em, name, node) {
   rank <- em$form$vars[[node_target(em, name)]]$rank
   own <- own_call(em, node)
   asked <- ask_lines(em, name, node, rank)
-  c("{", indent(c(if (is.null(own)) asked else c(
+  text <- own_texts[node$fn]
+  c("{", indent(c(
+    if (!is.na(text)) c(head(asked, -1), made_or_asked(name, node, text, tail(asked, 1))) else
+    if (is.null(own)) asked else made_or_asked(name, node, own, asked),
+    given_lines(em, name, rank)
+  )), "}")
+}
+
+made_or_asked <- function(name, node, own, asked) {
+  c(
     sprintf("SEXP made_ = %s;", own),
     sprintf("if (made_ != R_NilValue) DS_MADE(%s, made_, %s);", name, mode_field(node$mode, "reader")),
     "else {", indent(asked), "}"
-  ), given_lines(em, name, rank))), "}")
+  )
 }
+
+# Short ASCII text is made in C of its own: see text.h.
+own_texts <- c(
+  paste = "ds_pasted(CDR(ds_call), \" \")", paste0 = "ds_pasted(CDR(ds_call), \"\")",
+  as.character = "ds_as_text(CDR(ds_call))",
+  substr = "ds_part_of_text(CDR(ds_call))", startsWith = "ds_starts_with(CDR(ds_call))"
+)
 
 ask_lines <- function(em, name, node, rank) {
   texts <- rep("", length(node$texts))

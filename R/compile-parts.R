@@ -44,7 +44,7 @@ cut_code <- function(cut, code) {
   part <- new_part(cut, code)
   at <- length(code)
   cut$depth <- cut$depth + 1
-  code[[at]] <- cut_code(cut, code[[at]])
+  code[at] <- list(cut_code(cut, code[[at]])) # which may be NULL
   cut$depth <- cut$depth - 1
   if (is.null(part)) return(code)
   own <- function(name) as.call(list(as.call(list(as.name("$"), topenv(), as.name(name))), part))

@@ -606,3 +606,19 @@ test_that("what an argument does to the loop around it is done where R works it 
     s
   }, c(1, -1, 2))
 })
+
+test_that("NULL stands where R takes it, in code that is cut and put together", {
+  both_ways(function(n) {
+    s <- 0
+    for (i in 1:2) s <- s + length(NULL %in% n) + 1
+    s
+  }, 4L)
+  both_ways(function(n) for (i in 2:(NULL %in% n)) n <- i, 4L)
+  both_ways(function(n) {
+    suppressWarnings(n)
+    for (w in n) NULL
+    x <- list(1, 2)
+    y <- (x[[2]] <- NULL)
+    list(w, x, y)
+  }, c(1, 2))
+})

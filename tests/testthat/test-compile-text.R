@@ -1,4 +1,4 @@
-# Text is read, compared, counted by and put elsewhere as in R; what makes new text stays R's.
+# Text is read, compared, counted by, put elsewhere and made as in R.
 
 same_both_times <- function(f, ...) {
   given <- list(...)
@@ -96,4 +96,39 @@ test_that("text of other encodings, shapes, names and types is R's", {
       expect_identical(suppressMessages(outcome_of(fast, list(s))), outcome_of(f, list(s)))
     }
   }
+})
+
+test_that("text is made as R makes it, of whatever it is made", {
+  written <- function(v) {
+    out <- character(length(v))
+    for (i in seq_along(v)) out[i] <- paste0(paste("at", i, as.character(v[i]), sep = "-"), ":", v[i], v[i] > 1)
+    out
+  }
+  odd <- c(0, -0, 1, 99999, 1e5, 123456, -5, 0.1, 1e15, 1e300, 2^31, NaN, Inf, NA)
+  for (values in list(odd, c(1:3, NA, 100000L, .Machine$integer.max), c(TRUE, FALSE, NA))) {
+    same_both_times(written, values)
+  }
+  cut <- function(s, from, to) {
+    out <- character(0)
+    for (one in s) for (i in from) out <- c(out, substr(one, i, to), if (startsWith(one, substr(one, 1, i))) "so")
+    out
+  }
+  words <- c("hollowmere", "", "M\u00f6we", "caf\u00e9", NA, strrep("a", 2000))
+  Encoding(words[[4]]) <- "latin1"
+  for (one in words) same_both_times(cut, one, c(-2, 0:4, 2.9, NA), 3)
+  same_both_times(cut, "weir", 1:3, c(2, 3)[2])
+  joined <- function(x, between) {
+    s <- ""
+    for (i in seq_along(x)) s <- paste(s, toupper(x[i]), sub("e", "_", x[i]), sep = between)
+    c(s, paste(x, collapse = "+"), sprintf("%s|%03d|%5.2f", x[1], length(x), pi))
+  }
+  for (between in list("-", "\u00b7", NA_character_, character(0))) same_both_times(joined, gauge[-4], between)
+  numbers <- function(s) {
+    total <- 0
+    for (i in seq_along(s)) total <- total + as.numeric(sub("mm", "", s[i])) + strtoi("11", base = 2L)
+    total
+  }
+  same_both_times(numbers, c("3mm", "4.5mm"))
+  none <- list(c("3mm", "x"))
+  expect_identical(suppressMessages(outcome_of(ds_compile(numbers), none)), outcome_of(numbers, none))
 })
