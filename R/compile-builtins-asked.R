@@ -103,10 +103,17 @@ lower_bind <- function(cx, call) {
   if (!any(kept)) fall_back(cx, sprintf("%s() of nothing", call_name(call)))
   nodes <- Map(function(value, code) node_of(cx, value, code), values[kept], unname(given)[kept])
   labelled <- nzchar(rlang::names2(given)[kept]) | (vapply(given[kept], is.name, NA) & node_ranks(nodes) < 2)
-  if (any(labelled) && !cx$shared$nameless) {
+  if (any(labelled) && !is_nameless_here(cx)) {
     refuse(cx, call, sprintf("the names that `%s()` gives", call_name(call)), "Take them off: `unname()`.")
   }
   ask_value(cx, call, call_name(call), nodes, rep("", length(nodes)), highest_of, 2, risky = TRUE, all_modes = TRUE)
+}
+
+is_nameless_here <- function(cx) {
+  scope <- cx$scope
+  while (!is.null(scope$outer)) scope <- scope$outer
+  marks <- cx$shared$labelling
+  !is.null(marks) && (is.null(scope$kernel$name) || body_mark(scope$kernel$body) %in% marks)
 }
 
 # A variable that may be NULL here, or else a matrix.

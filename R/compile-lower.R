@@ -44,8 +44,8 @@ new_lowering <- function(kernel, shared) {
   cx
 }
 
-# `lenient`: ways that the compiler does not take are left to R where they are reached. `nameless`: names of rows and
-# columns are of no matter. `series`: of vectors some may be time series. `told`: calls that print when all has ended.
+# `lenient`: ways that the compiler does not take are left to R where they are reached. `labelling`: names of rows and
+# columns are of no matter in the kernel itself, nor in functions whose bodies have these marks. `series`: of vectors some may be time series. `told`: calls that print when all has ended.
 # `conflict`, `settled`, `peeling`: see with_peeling().
 new_shared <- function(kernel) {
   shared <- new.env()
@@ -53,7 +53,7 @@ new_shared <- function(kernel) {
   shared$conflict <- shared$settled <- FALSE
   shared$peeling <- 0
   shared$told <- kernel$told
-  shared$nameless <- isTRUE(kernel$nameless)
+  shared$labelling <- kernel$labelling
   shared$series <- isTRUE(kernel$series)
   shared$written <- shared$tentative <- 0
   shared$outside <- shared$trusted <- shared$callees <- list()

@@ -32,8 +32,46 @@ bind_rows <- function(made, frame) {
       made$given[[name]] <- as.call(list(without_names, as.name(name)))
     }
     made$puts[[name]] <- put_rows(name, code)
+    # what they come to be tells which names they give
+    made$gives <- union(intersect(bound_operands(code), names(assignments)), made$gives)
   }
   bound
+}
+
+bound_operands <- function(code) {
+  vapply(Filter(is.name, as.list(code)[-(1:2)]), as.character, "")
+}
+
+# Functions outside that loop code calls, and that name rows or columns: by name, the bodies of all that they call.
+labelling_functions <- function(made, frame) {
+  called <- setdiff(all.names(as.call(c(as.name("{"), made$before, made$code))), c(made$pending, syntax_names))
+  found <- lapply(stats::setNames(nm = called), function(name) {
+    bodies <- bodies_called(get0(name, frame, mode = "function"))
+    if (any(vapply(bodies, labels_inside, NA))) vapply(bodies, body_mark, "")
+  })
+  Filter(Negate(is.null), found)
+}
+
+bodies_called <- function(f, found = list()) {
+  if (!is.function(f) || is.primitive(f) || is_of_r(f)) return(found)
+  body <- body(stands_for(f))
+  if (any(vapply(found, identical, NA, body))) return(found)
+  found <- c(found, list(body))
+  for (name in setdiff(all.names(body), syntax_names)) {
+    found <- bodies_called(get0(name, environment(f) %||% baseenv(), mode = "function"), found)
+  }
+  found
+}
+
+labels_inside <- function(code) any(vapply(calls_in(code, bind_names), gives_labels, NA))
+
+body_mark <- function(body) rlang::hash(rlang::zap_srcref(body))
+
+# Does what is bound to a variable bring names of its own?
+binds_named <- function(name, facts) {
+  any(vapply(Filter(is_bind, facts$assigned[[name]]), function(code) {
+    any(vapply(as.list(code)[-(1:2)], may_have_names, NA, facts))
+  }, NA))
 }
 
 binds_itself <- function(code, name) {

@@ -4,6 +4,7 @@
 keep_names_in <- function(made, named, frame, bound) {
   facts <- names_facts(made, named, frame, bound)
   shown <- Filter(function(one) any(vapply(as.list(one)[-1], may_have_names, NA, facts)), calls_in(made$code, "print"))
+  bound <- Filter(function(name) !binds_named(name, facts), bound)
   out <- setdiff(intersect(made$gives, facts$carriers), bound)
   changed <- intersect(made$changed, facts$carriers)
   from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts)

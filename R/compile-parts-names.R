@@ -7,6 +7,7 @@ names_facts <- function(made, named, frame, bound) {
   facts <- list(code = c(made$before, list(made$code)), origins = made$given[named])
   facts$values <- lapply(facts$origins, eval, frame)
   facts$pending <- made$pending # nothing that R has not worked out is looked at
+  facts$labelling <- names(made$labelling)
   facts$arrays <- named[vapply(facts$values, elements_are_nameless, NA)]
   facts$single <- single_variables(facts$code, made, frame)
   facts$assigned <- assigned_values(facts$code)
@@ -90,12 +91,12 @@ without_names_ever <- c(
 )
 
 may_have_names <- function(code, facts) {
-  if (is.name(code)) return(as.character(code) %in% facts$carriers)
+  if (is.name(code)) return(as.character(code) %in% c(facts$carriers, facts$labelling))
   if (!is.call(code)) return(FALSE)
   head <- call_name(code)
   if (head == "function") return(any(vapply(values_given(code[[3]]), may_have_names, NA, facts)))
   if (head == "") return(any(all.names(code) %in% facts$carriers))
-  if (head %in% facts$carriers) return(TRUE)
+  if (head %in% c(facts$carriers, facts$labelling)) return(TRUE)
   if (head %in% without_names_ever) return(FALSE)
   if (head %in% bind_names && gives_labels(code)) return(TRUE)
   operands <- Filter(function(one) !rlang::is_missing(one), as.list(code)[-1])

@@ -27,12 +27,15 @@ new_variant <- function(part, kinds, frame) {
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
   if (is.null(made$reason) && length(named)) places_by_name(made, named, frame)
-  if (is.null(made$reason) && (length(named) || binds(made$code))) keep_names_in(made, named, frame, bound)
+  made$labelling <- if (is.null(made$reason)) labelling_functions(made, frame)
+  if (is.null(made$reason) && (length(named) || binds(made$code) || length(made$labelling))) {
+    keep_names_in(made, named, frame, bound)
+  }
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
-  kernel$nameless <- TRUE
+  kernel$labelling <- unique(unlist(made$labelling)) %||% character()
   kernel$series <- any(vapply(names(kinds)[kinds == "named"], function(name) stats::is.ts(frame[[name]]), NA))
   kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)

@@ -38,8 +38,18 @@ named_vector <- function(deep = 1) {
   )
 }
 
+named_rows <- function() {
+  pick(
+    "cbind(x, s)", "rbind(y, i)", "cbind(k, 1)", "b(s, i)", "cbind(a = y, 2)", "r[order(r[, 1]), ]",
+    "cbind(y, y)[2, ]", "r * 2"
+  )
+}
+
 named_step <- function() {
-  switch(pick(1:18),
+  switch(pick(1:21),
+    sprintf("r <- %s", named_rows()),
+    sprintf("q <- %s(q, %s)", pick("rbind", "cbind"), pick("r", "i", "c(i, 1)", "r[1, ]", "b(i, 1)")),
+    sprintf("s <- s + sum(%s)", named_rows()),
     sprintf("s <- %s", named_number()),
     sprintf("s <- s + %s", named_number(0)),
     sprintf("t <- %s", named_number()),
@@ -65,12 +75,12 @@ named_program <- function(seed) {
   set.seed(seed)
   steps <- unlist(lapply(seq_len(sample(1:4, 1)), function(at) named_step()))
   c(
-    "function(x, m, p, k) {", "g <- function(a) x[a] * 2", "h <- function(a) a + 1",
-    "kept <- 0", "push <- function(v) kept <<- kept + v",
+    "function(x, m, p, k) {", "g <- function(a) x[a] * 2", "h <- function(a) a + 1", "b <- function(a, v) cbind(a, v)",
+    "r <- diag(2)", "q <- NULL", "kept <- 0", "push <- function(v) kept <<- kept + v",
     "s <- 0", sprintf("t <- %s", pick("0", "x[1]", "-Inf")), sprintf("y <- %s", pick("numeric(3)", "x", "x + 1")),
     "z <- numeric(3)", "out <- list()",
     sprintf("for (i in 1:%d) for (j in 1:%d) {", pick(2, 3), pick(1, 3)), steps, "}",
-    "list(s, t, x, y, z, m, p, out, kept)", "}"
+    "list(s, t, x, y, z, m, p, out, kept, r, q)", "}"
   )
 }
 

@@ -265,3 +265,41 @@ test_that("elements are reached by text, wherever they stand in the call of the 
   }
   expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
 })
+
+test_that("rows and columns that are bound have the names that R gives them, wherever they are bound", {
+  side <- function(a, b) cbind(a, b)
+  inside <- list(side = side)
+  loops <- list(
+    function(x, n) {
+      out <- NULL
+      for (s in seq_len(n)) {
+        rows <- cbind(x, s)
+        out <- rbind(out, rows[order(rows[, 1]), ])
+      }
+      out
+    },
+    function(x, n) {
+      out <- NULL
+      for (s in seq_len(n)) {
+        rows <- cbind(x[x > 0], 1)
+        out <- rbind(out, rows)
+      }
+      out
+    },
+    function(x, n) {
+      for (s in seq_len(n)) rows <- side(x, s) * 2
+      rows
+    },
+    function(x, n) {
+      for (s in seq_len(n)) rows <- inside$side(x, s)
+      list(rows, lapply(1:2, side, x))
+    },
+    function(x, n) {
+      sum <- 0
+      for (s in seq_len(n)) sum <- sum + sum(side(x, s)) + side(x, s)[1, 2]
+      sum
+    }
+  )
+  ran <- vapply(loops, function(f) loop_of(f, c(3, 1, 2), 2), "")
+  expect_identical(ran, c("R", "native", "R", "R", "R"))
+})
