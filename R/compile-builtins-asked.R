@@ -47,7 +47,6 @@ statistic_rows <- function() {
     union = own_of("union", highest_of, 1, all_modes = TRUE), setdiff = own_of("setdiff", identity, 1),
     intersect = own_of("intersect", highest_of, 1, all_modes = TRUE),
     anyDuplicated = own_of("anyDuplicated", "integer", 0), anyNA = own_of("anyNA", "logical", 0),
-    nchar = own_of("nchar", "integer", like_first),
     zapsmall = own_of("zapsmall", "double", like_first), besselJ = own_of("besselJ", "double", like_first),
     besselI = own_of("besselI", "double", like_first), besselK = own_of("besselK", "double", like_first)
   )

@@ -16,7 +16,8 @@ text_rows <- function() {
   }
   list(
     paste = joined("paste"), paste0 = joined("paste0"), toString = text("toString", rank = 0),
-    sprintf = text("sprintf"), format = text("format", rank = like_first), formatC = text("formatC", rank = like_first),
+    nchar = text("nchar", "integer", like_first), sprintf = text("sprintf"), format = text("format", rank = like_first),
+    formatC = text("formatC", rank = like_first),
     substr = text("substr", rank = like_first), substring = text("substring"),
     as.character = text("as.character", rank = like_first),
     toupper = text("toupper", rank = like_first), tolower = text("tolower", rank = like_first),

@@ -178,8 +178,28 @@ compiled_function <- function(kernel, state) {
   state$parts <- cut$parts
   for (part in cut$parts) part$owner <- state
   dots <- "..." %in% names(kernel$formals)
-  body <- if (dots) cut$body else call("{", dispatch_call(state), cut$body)
+  own <- with_calls_of_original(cut$body, kernel$env)
+  body <- if (dots) own else call("{", dispatch_call(state), own)
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
+}
+
+# Where the compiled function itself stands in a call, as with do.call(), `match.call()` tells the original.
+with_calls_of_original <- function(code, env) {
+  asked <- Filter(function(name) {
+    name %in% all.names(code) && identical(get0(name, env, mode = "function"), get(name, baseenv()))
+  }, c("match.call", "sys.call"))
+  own <- call("$", topenv(), as.name("call_of_original"))
+  replace <- function(code) {
+    if (!is.call(code) || call_name(code) == "function") return(code)
+    for (i in seq_along(code)) if (is.call(code[[i]])) code[[i]] <- replace(code[[i]])
+    if (call_name(code) %in% asked) as.call(list(own, code)) else code
+  }
+  if (length(asked)) replace(code) else code
+}
+
+call_of_original <- function(call) {
+  if (is.call(call) && inherits(call[[1]], "ds_compiled")) call[[1]] <- ds_original(call[[1]])
+  call
 }
 
 dispatch_call <- function(state, routine = "dispatch_routine") {

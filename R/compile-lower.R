@@ -44,8 +44,9 @@ new_lowering <- function(kernel, shared) {
   cx
 }
 
-# `lenient`: ways that the compiler does not take are left to R where they are reached. `labelling`: names of rows and
-# columns are of no matter in the kernel itself, nor in functions whose bodies have these marks. `series`: of vectors some may be time series. `told`: calls that print when all has ended.
+# `lenient`: ways that the compiler does not take are left to R where they are reached. `labelling`: names of rows
+# and columns are of no matter in the kernel itself, nor in functions whose bodies have these marks.
+# `series`: of vectors some may be time series. `told`: calls that print when all has ended.
 # `conflict`, `settled`, `peeling`: see with_peeling().
 new_shared <- function(kernel) {
   shared <- new.env()

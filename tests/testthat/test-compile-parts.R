@@ -626,3 +626,14 @@ test_that("a subset that may lose an extent keeps it where only its elements cou
   }
   ran_in(shaped, m)
 })
+
+test_that("what tells the call tells the original's, where the function itself stands in it", {
+  fitted <- function(x, k = 2) {
+    total <- 0
+    for (v in x) total <- total + v * k
+    list(total, call = match.call(), own = sys.call(), inside = (function(...) match.call())(k))
+  }
+  fast <- ds_compile(fitted)
+  expect_identical(do.call(fast, list(c(1, 2), k = 3)), do.call(fitted, list(c(1, 2), k = 3)))
+  expect_identical(fast(c(1, 2))$call, quote(fast(x = c(1, 2))))
+})

@@ -113,6 +113,11 @@ test_that("text is made as R makes it, of whatever it is made", {
     for (one in s) for (i in from) out <- c(out, substr(one, i, to), if (startsWith(one, substr(one, 1, i))) "so")
     out
   }
+  same_both_times(function(s) {
+    found <- 0
+    for (i in seq_len(nchar("weir") + 1)) if (substr(s, i, i + nchar("we") - 1) == "we") found <- found + nchar(s)
+    found
+  }, "weirs we")
   words <- c("hollowmere", "", "M\u00f6we", "caf\u00e9", NA, strrep("a", 2000))
   Encoding(words[[4]]) <- "latin1"
   for (one in words) same_both_times(cut, one, c(-2, 0:4, 2.9, NA), 3)
