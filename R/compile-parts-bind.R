@@ -44,7 +44,7 @@ bound_operands <- function(code) {
 
 # Functions outside that loop code calls, and that name rows or columns: by name, the bodies of all that they call.
 labelling_functions <- function(made, frame) {
-  called <- setdiff(all.names(as.call(c(as.name("{"), made$before, made$code))), c(made$pending, syntax_names))
+  called <- setdiff(names_to_look_up(as.call(c(as.name("{"), made$before, made$code))), made$pending)
   found <- lapply(stats::setNames(nm = called), function(name) {
     bodies <- bodies_called(get0(name, frame, mode = "function"))
     if (any(vapply(bodies, labels_inside, NA))) vapply(bodies, body_mark, "")
@@ -57,10 +57,14 @@ bodies_called <- function(f, found = list()) {
   body <- body(stands_for(f))
   if (any(vapply(found, identical, NA, body))) return(found)
   found <- c(found, list(body))
-  for (name in setdiff(all.names(body), syntax_names)) {
+  for (name in names_to_look_up(body)) {
     found <- bodies_called(get0(name, environment(f) %||% baseenv(), mode = "function"), found)
   }
   found
+}
+
+names_to_look_up <- function(code) {
+  Filter(Negate(is_dots_name), setdiff(all.names(code, unique = TRUE), c(syntax_names, "...", "")))
 }
 
 labels_inside <- function(code) any(vapply(calls_in(code, bind_names), gives_labels, NA))

@@ -99,7 +99,8 @@ new_part <- function(cut, loop) {
   inner <- inner_functions_of(used, cut$kernel$body)
   used <- c(used, unlist(lapply(inner, all.names)))
   changed <- c(changed, intersect(unlist(lapply(c(loop, inner), assigned_outside)), setdiff(cut$own, changed)))
-  part$reads <- intersect(c(cut$own, if ("..." %in% used) "..."), c(used, changed))
+  dots <- "..." %in% used && ("..." %in% names(cut$kernel$formals) || exists("...", cut$kernel$env))
+  part$reads <- intersect(c(cut$own, if (dots) "..."), c(used, changed))
   part$symbols <- lapply(part$reads, as.name)
   part$changed <- changed
   by_name <- any(names_read_from_text %in% all.names(cut$kernel$body))
@@ -373,5 +374,3 @@ outer_parts <- function(parts, whole) {
   shown
 }
 
-# An argument that was not given and has no default.
-is_missing_in <- function(name, frame) rlang::is_missing(tryCatch(frame[[name]], error = function(e) NULL))

@@ -73,7 +73,7 @@ figure_payback <- function(timings, unit, size) {
     label_layer(line_labels(lines, "seconds", label_gap(lines$seconds, length(stages)))) +
     stage_scales(order) +
     ggplot2::scale_x_log10(name = "Calls", breaks = power_breaks(range(calls)),
-      labels = function(x) size_texts(x), expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
+      labels = size_texts, expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
     ggplot2::scale_y_log10(name = "Time of all calls", breaks = power_breaks(range(lines$seconds)),
       labels = axis_seconds) +
     ggplot2::labs(

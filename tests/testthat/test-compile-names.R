@@ -298,8 +298,13 @@ test_that("rows and columns that are bound have the names that R gives them, whe
       sum <- 0
       for (s in seq_len(n)) sum <- sum + sum(side(x, s)) + side(x, s)[1, 2]
       sum
+    },
+    function(x, ...) {
+      spread <- function(x, ...) cbind(x, ...)
+      for (s in 1:2) rows <- spread(x, s, ...)
+      rows
     }
   )
   ran <- vapply(loops, function(f) loop_of(f, c(3, 1, 2), 2), "")
-  expect_identical(ran, c("R", "native", "R", "R", "R"))
+  expect_identical(ran, c("R", "native", "R", "R", "R", "R"))
 })

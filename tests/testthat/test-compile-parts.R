@@ -637,3 +637,16 @@ test_that("what tells the call tells the original's, where the function itself s
   expect_identical(do.call(fast, list(c(1, 2), k = 3)), do.call(fitted, list(c(1, 2), k = 3)))
   expect_identical(fast(c(1, 2))$call, quote(fast(x = c(1, 2))))
 })
+
+test_that("`...` of a function made inside is none of the function's around it", {
+  total <- function(x) {
+    cat("")
+    add <- function(...) sum(...)
+    s <- 0
+    for (v in x) s <- s + add(v, 1)
+    s
+  }
+  fast <- ds_compile(total)
+  expect_identical(fast(c(1, 2)), total(c(1, 2)))
+  expect_silent(fast(c(1, 2)))
+})
