@@ -373,4 +373,3 @@ outer_parts <- function(parts, whole) {
   }
   shown
 }
-
