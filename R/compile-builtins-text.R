@@ -3,30 +3,35 @@
 text_rows <- function() {
   text <- function(fn, mode = "character", rank = widest_vector) {
     asked <- own_of(fn, mode, rank)
-    function(cx, call) {
-      given <- as.list(call)[-1]
-      if (length(given) && all(vapply(given, is_literal, NA))) return(lower_made(cx, call))
-      asked(cx, call)
-    }
+    function(cx, call) if (is_written_out(call)) lower_made(cx, call) else asked(cx, call)
   }
   joined <- function(fn) {
     apart <- text(fn)
     together <- text(fn, rank = 0)
     function(cx, call) if (is.null(call$collapse)) apart(cx, call) else together(cx, call)
   }
-  list(
-    paste = joined("paste"), paste0 = joined("paste0"), toString = text("toString", rank = 0),
-    nchar = text("nchar", "integer", like_first), sprintf = text("sprintf"), format = text("format", rank = like_first),
-    formatC = text("formatC", rank = like_first),
-    substr = text("substr", rank = like_first), substring = text("substring"),
-    as.character = text("as.character", rank = like_first),
-    toupper = text("toupper", rank = like_first), tolower = text("tolower", rank = like_first),
-    chartr = text("chartr", rank = rank_of(3)), trimws = text("trimws", rank = like_first),
-    sub = text("sub", rank = rank_of(3)), gsub = text("gsub", rank = rank_of(3)),
-    startsWith = text("startsWith", "logical"), endsWith = text("endsWith", "logical"),
-    grepl = text("grepl", "logical", rank_of(2)), strtoi = text("strtoi", "integer", like_first),
-    utf8ToInt = text("utf8ToInt", "integer", 1), intToUtf8 = text("intToUtf8", rank = 0)
+  of_text <- c("sprintf", "format", "formatC", "substr", "substring", "as.character", "toupper", "tolower", "chartr",
+    "trimws", "sub", "gsub")
+  c(
+    lapply(stats::setNames(nm = of_text), text), list(
+      paste = joined("paste"), paste0 = joined("paste0"), toString = text("toString", rank = 0),
+      nchar = text("nchar", "integer"), startsWith = text("startsWith", "logical"),
+      endsWith = text("endsWith", "logical"), grepl = text("grepl", "logical"), strtoi = text("strtoi", "integer"),
+      utf8ToInt = text("utf8ToInt", "integer", 1), intToUtf8 = function(cx, call) {
+        demand_count(cx, call, 1)
+        own_of("intToUtf8", "character", 0)(cx, call)
+      }
+    )
   )
+}
+
+# Text and places in it, spelled out, given to what hangs on nothing else.
+is_written_out <- function(call) {
+  given <- as.list(call)[-1]
+  texts <- vapply(given, is.character, NA)
+  head <- call_name(call)
+  length(given) > 0 && head %in% c("paste", "paste0", "nchar", "startsWith", "endsWith", "substr") &&
+    all(texts | (head == "substr" & vapply(given, is.numeric, NA)))
 }
 
 # Several vectors side by side: one of them in full length, without its extents.

@@ -47,15 +47,19 @@ labelling_functions <- function(made, frame) {
   called <- setdiff(names_to_look_up(as.call(c(as.name("{"), made$before, made$code))), made$pending)
   found <- lapply(stats::setNames(nm = called), function(name) {
     bodies <- bodies_called(get0(name, frame, mode = "function"))
-    if (any(vapply(bodies, labels_inside, NA))) vapply(bodies, body_mark, "")
+    many <- length(bodies) > most_looked_through
+    if (many || any(vapply(bodies, labels_inside, NA))) vapply(bodies, body_mark, "")
   })
   Filter(Negate(is.null), found)
 }
 
+# What calls more functions than these is taken to name rows.
+most_looked_through <- 100
+
 bodies_called <- function(f, found = list()) {
   if (!is.function(f) || is.primitive(f) || is_of_r(f)) return(found)
   body <- body(stands_for(f))
-  if (any(vapply(found, identical, NA, body))) return(found)
+  if (length(found) > most_looked_through || any(vapply(found, identical, NA, body))) return(found)
   found <- c(found, list(body))
   for (name in names_to_look_up(body)) {
     found <- bodies_called(get0(name, environment(f) %||% baseenv(), mode = "function"), found)

@@ -134,6 +134,17 @@ test_that("text is made as R makes it, of whatever it is made", {
     total
   }
   same_both_times(numbers, c("3mm", "4.5mm"))
+  at_places <- function(v, p, how) {
+    s <- character(0)
+    for (i in 1:2) s <- c(s, substr(start = i, stop = 2, x = v), sub(x = v, pattern = p, replacement = "_"))
+    c(s, format(pi), format(1e5), intToUtf8(c(72, 105)), paste(grepl(x = v, pattern = p)), paste(1, how, 2.5))
+  }
+  same_both_times(at_places, c("weir", "ford"), "r", "x")
+  fast <- ds_compile(at_places)
+  fast(c("weir", "ford"), "r", 12)
+  withr::with_options(list(digits = 3, scipen = -9), {
+    expect_identical(fast(c("weir", "ford"), "r", 12), at_places(c("weir", "ford"), "r", 12))
+  })
   none <- list(c("3mm", "x"))
   expect_identical(suppressMessages(outcome_of(ds_compile(numbers), none)), outcome_of(numbers, none))
 })

@@ -52,7 +52,7 @@ static inline const char *ds_written(SEXP cell, char *room) {
   int number = NA_INTEGER;
   if (ds_is_single(cell, INTSXP)) {
     if ((number = INTEGER(CAR(cell))[0]) == NA_INTEGER) return "NA";
-  } else if (ds_is_single(cell, REALSXP)) {
+  } else if (ds_is_single(cell, REALSXP) && !(Rf_asInteger(Rf_GetOption1(Rf_install("scipen"))) < 0)) {
     const double value = REAL(CAR(cell))[0];
     if (!(value > -100000 && value < 100000) || value != (number = (int) value)) return NULL;
   } else {
