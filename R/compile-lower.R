@@ -305,6 +305,7 @@ read_variable <- function(cx, key, name) {
 
 # From here on the variable is known to be one of these.
 allow_tags <- function(cx, key, tags) {
+  if (length(tags) == 0) fall_back(cx, "a variable without a value")
   type <- cx$flow[[key]]
   old <- held_mode(type)
   put(cx, "guard", name = tag_name(cx, key), tags = tags)

@@ -299,6 +299,16 @@ test_that("rows and columns that are bound have the names that R gives them, whe
       for (s in seq_len(n)) sum <- sum + sum(side(x, s)) + side(x, s)[1, 2]
       sum
     },
+    function(x, n) {
+      cat("")
+      out <- NULL
+      r <- c(5, 6)
+      for (i in seq_len(n)) {
+        out <- rbind(out, r)
+        r <- cbind(1, 2)
+      }
+      list(out, r)
+    },
     function(x, ...) {
       spread <- function(x, ...) cbind(x, ...)
       for (s in 1:2) rows <- spread(x, s, ...)
@@ -306,5 +316,5 @@ test_that("rows and columns that are bound have the names that R gives them, whe
     }
   )
   ran <- vapply(loops, function(f) loop_of(f, c(3, 1, 2), 2), "")
-  expect_identical(ran, c("R", "native", "R", "R", "R", "R"))
+  expect_identical(ran, c("R", "native", "R", "R", "R", "R", "R"))
 })
