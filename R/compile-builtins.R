@@ -53,7 +53,7 @@ operand_values <- function(cx, codes) {
 not_null <- function(cx, value) {
   if (!"null" %in% value$modes) return(value)
   tags <- setdiff(value$modes, "null")
-  if (length(tags) == 0) fall_back(cx, "NULL where a number or a vector is needed")
+  if (length(tags) == 0) return(value)
   if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) {
     allow_tags(cx, value$key, tags)
     return(read_variable(cx, value$key, value$key))

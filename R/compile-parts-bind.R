@@ -33,14 +33,17 @@ bind_rows <- function(made, frame) {
     }
     made$puts[[name]] <- put_rows(name, code)
     # what they come to be tells which names they give
-    made$gives <- union(intersect(bound_operands(code), names(assignments)), made$gives)
+    changing <- intersect(bound_operands(code), names(assignments))
+    several <- changing[lengths(assignments[changing]) > 1]
+    if (length(several)) made$reason <- sprintf("what `%s` brings to `%s` may change", several[[1]], name)
+    made$gives <- union(changing, made$gives)
   }
   bound
 }
 
-bound_operands <- function(code) {
-  vapply(Filter(is.name, as.list(code)[-(1:2)]), as.character, "")
-}
+bound_operands <- function(code) bound_names(as.list(code)[-(1:2)])
+
+bound_names <- function(operands) vapply(Filter(is.name, operands), as.character, "")
 
 # Functions outside that loop code calls, and that name rows or columns: by name, the bodies of all that they call.
 labelling_functions <- function(made, frame) {
@@ -103,9 +106,16 @@ put_rows <- function(name, code) {
     if (is.null(dim(value))) as.character(operand) else rep("", count(value))
   }
   list(
-    fits = function(value, frame) { # names that the operands bring are R's affair
-      values <- lapply(Filter(is.name, operands), function(operand) frame[[as.character(operand)]])
-      all(vapply(values, function(value) is.null(attributes(value)) || identical(names(attributes(value)), "dim"), NA))
+    # names that the operands bring are R's affair, and a vector that became a matrix
+    fits = function(value, frame, all) {
+      names <- bound_names(operands)
+      fit <- vapply(names, function(name) {
+        old <- frame[[name]]
+        new <- if (name %in% names(all)) all[[name]] else old
+        (is.null(attributes(old)) || identical(names(attributes(old)), "dim")) &&
+          (is.null(old) || is.null(dim(old)) == is.null(dim(new)))
+      }, NA)
+      all(fit)
     },
     put = function(value, frame) {
       old <- frame[[name]]

@@ -61,7 +61,7 @@ take_numbers <- function(made, name, kept) {
   if (!is.null(origin)) made$given[[symbol]] <- as.call(list(numbers_alone, origin))
   if (!name %in% made$gives) return()
   made$gives <- c(setdiff(made$gives, name), symbol)
-  made$puts[[symbol]] <- list(fits = function(value, frame) TRUE, put = function(value, frame) {
+  made$puts[[symbol]] <- list(fits = function(value, frame, all) TRUE, put = function(value, frame) {
     attributes(value) <- kept
     assign(name, value, envir = frame)
   })

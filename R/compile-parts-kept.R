@@ -33,10 +33,10 @@ without_names <- function(x) {
 put_named <- function(plain, name, from) {
   list(plain, name, from) # worked out here
   list(
-    fits = function(value, frame) {
+    fits = function(value, frame, all) {
       old <- frame[[name]]
       source <- eval(from, frame)
-      length(value) == length(source) && plain$fits(value, frame) &&
+      length(value) == length(source) && plain$fits(value, frame, all) &&
         (is.null(old) || identical(attributes(old), attributes(source)))
     },
     put = function(value, frame) {
@@ -48,7 +48,7 @@ put_named <- function(plain, name, from) {
 
 put_plain <- function(name) {
   force(name)
-  list(fits = function(value, frame) TRUE, put = function(value, frame) assign(name, value, envir = frame))
+  list(fits = function(value, frame, all) TRUE, put = function(value, frame) assign(name, value, envir = frame))
 }
 
 returns_with_names <- function(made, facts) {

@@ -34,7 +34,7 @@ look_up_name <- function(found, facts) {
   force(found)
   labels <- function(value, frame) element_labels(eval(origins[[value %% 64]], frame))
   list(
-    fits = function(value, frame) value == 0 || value %/% 64 <= length(labels(value, frame)),
+    fits = function(value, frame, all) value == 0 || value %/% 64 <= length(labels(value, frame)),
     put = function(value, frame) found$name <- if (value > 0) labels(value, frame)[[value %/% 64]]
   )
 }
@@ -42,7 +42,7 @@ look_up_name <- function(found, facts) {
 put_found_name <- function(plain, found) {
   list(plain, found) # worked out here
   list(
-    fits = function(value, frame) length(value) == 1 && plain$fits(value, frame),
+    fits = function(value, frame, all) length(value) == 1 && plain$fits(value, frame, all),
     put = function(value, frame) {
       names(value) <- found$name
       plain$put(value, frame)

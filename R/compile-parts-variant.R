@@ -230,7 +230,7 @@ is_checked_column <- function(code) is.call(code) && identical(code[[1]], number
 put_field <- function(name, field) {
   list(name, field) # worked out here
   list(
-    fits = function(value, frame) !is.data.frame(frame[[name]]) || length(value) == nrow(frame[[name]]),
+    fits = function(value, frame, all) !is.data.frame(frame[[name]]) || length(value) == nrow(frame[[name]]),
     put = function(value, frame) {
       whole <- frame[[name]]
       whole[[field]] <- value

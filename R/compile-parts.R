@@ -216,7 +216,7 @@ run_variant <- function(part, kinds, frame) {
   ran <- c(with_told(eval(variant$call, frame)), list(variant = variant))
   if (identical(ran$value, left_to_r)) return(list(variant = variant))
   fits <- vapply(intersect(names(ran$value), names(variant$puts)), function(name) {
-    variant$puts[[name]]$fits(ran$value[[name]], frame)
+    variant$puts[[name]]$fits(ran$value[[name]], frame, ran$value)
   }, NA)
   if (all(fits)) ran$fits <- TRUE
   ran

@@ -309,6 +309,15 @@ test_that("rows and columns that are bound have the names that R gives them, whe
       }
       list(out, r)
     },
+    function(x, n) {
+      out <- NULL
+      for (i in seq_len(n)) {
+        r <- c(i, 2)
+        out <- rbind(out, r)
+        r <- cbind(1, 2)
+      }
+      out
+    },
     function(x, ...) {
       spread <- function(x, ...) cbind(x, ...)
       for (s in 1:2) rows <- spread(x, s, ...)
@@ -316,5 +325,5 @@ test_that("rows and columns that are bound have the names that R gives them, whe
     }
   )
   ran <- vapply(loops, function(f) loop_of(f, c(3, 1, 2), 2), "")
-  expect_identical(ran, c("R", "native", "R", "R", "R", "R", "R"))
+  expect_identical(ran, c("R", "native", "R", "R", "R", "R", "R", "R"))
 })
