@@ -34,12 +34,24 @@ bind_rows <- function(made, frame) {
     made$puts[[name]] <- put_rows(name, code)
     # what they come to be tells which names they give
     changing <- intersect(bound_operands(code), names(assignments))
-    several <- changing[lengths(assignments[changing]) > 1]
+    several <- Filter(function(name) {
+      length(assignments[[name]]) > 1 && !all(vapply(assignments[[name]], gives_vector, NA))
+    }, changing)
     if (length(several)) made$reason <- sprintf("what `%s` brings to `%s` may change", several[[1]], name)
     made$gives <- union(changing, made$gives)
   }
   bound
 }
+
+# Is a value a vector whatever it is made of?
+gives_vector <- function(code) {
+  if (is.call(code)) call_name(code) %in% vector_makers else !is.name(code)
+}
+
+vector_makers <- c(
+  "c", "numeric", "integer", "logical", "rep", "rep_len", "seq", "seq_len", ":", "append", "sort", "rev", "cumsum",
+  "length", "nrow", "ncol", "sum", "mean", "colSums", "rowSums", "as.vector", "unlist"
+)
 
 bound_operands <- function(code) bound_names(as.list(code)[-(1:2)])
 
