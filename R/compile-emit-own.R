@@ -6,7 +6,9 @@ emit_ask <- function(em, name, node) {
   asked <- ask_lines(em, name, node, rank)
   text <- own_texts[node$fn]
   c("{", indent(c(
-    if (!is.na(text)) c(head(asked, -1), made_or_asked(name, node, text, tail(asked, 1))) else
+    if (!is.na(text)) c(
+      utils::head(asked, -1), made_or_asked(name, node, text, utils::tail(asked, 1))
+    ) else
     if (is.null(own)) asked else made_or_asked(name, node, own, asked),
     given_lines(em, name, rank)
   )), "}")
