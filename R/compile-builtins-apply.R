@@ -129,6 +129,7 @@ vapply_mode <- function(cx, call, code) {
 
 # What lapply() gives, as one vector.
 lower_unlist <- function(cx, call) {
+  if (length(call) == 2 && is_split(cx, call[[2]])) return(lower_split(cx, call[[2]], "all_splits"))
   inner <- if (length(call) == 2) call[[2]]
   if (!is.call(inner) || !call_name(inner) %in% c("lapply", "Map")) {
     refuse(cx, call, "`unlist()` of this form")

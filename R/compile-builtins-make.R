@@ -172,9 +172,24 @@ concat_names <- function(cx, call, values, labels) {
 }
 
 lower_append <- function(cx, call) {
-  args <- matched_call(cx, call, function(x, values) NULL)
-  if (length(args) < 2) fall_back(cx, "append() of nothing")
+  args <- matched_call(cx, call, function(x, values, after) NULL)
+  if (is.null(args$values) || is.null(args$x)) fall_back(cx, "append() of nothing")
+  if (identical(args$after, 0) || identical(args$after, 0L)) {
+    x <- held_code(cx, args$x) # worked out first
+    return(lower_concat(cx, call("c", args$values, x)))
+  }
+  if (!is.null(args$after)) return(append_within(cx, call, args))
   lower_concat(cx, call("c", args$x, args$values))
+}
+
+# What stands after a place goes behind the values. R wants a place that is within.
+append_within <- function(cx, call, args) {
+  check_of_r(cx, call, c("c", "[", "seq_len", "-", "&&", ">=", "<", "length", "%%", "=="))
+  held <- lapply(args[c("x", "after", "values")], function(code) held_code(cx, code))
+  within <- bquote(.(held$after) >= 1 && .(held$after) < length(.(held$x)) && .(held$after) %% 1 == 0)
+  put(cx, "need", list(lower_condition(cx, within)))
+  before <- call("seq_len", held$after)
+  lower_concat(cx, bquote(c(.(held$x)[.(before)], .(held$values), .(held$x)[-.(before)])))
 }
 
 # Whole places from 1 the other way round, where there are some.

@@ -245,10 +245,18 @@ lower_ifelse <- function(cx, call) {
   if (test$rank == 0) return(ifelse_of_one(cx, call, named_node(cx, test), args))
   test <- named_node(cx, test)
   sides <- Map(function(code, wanted) ifelse_side(cx, call, code, test, wanted), args[c("yes", "no")], c(TRUE, FALSE))
-  if (sides[[1]]$mode != sides[[2]]$mode) {
-    refuse(cx, call, "`ifelse()` with values of different types", "Make both double: `0` instead of `0L`.")
-  }
-  new_value(element_node("ifelse", c(list(test), unname(sides))))
+  sides <- of_one_mode(cx, call, test, unname(sides))
+  new_value(element_node("ifelse", c(list(test), sides)))
+}
+
+# R gives the wider type only where a value of it is taken.
+of_one_mode <- function(cx, call, test, sides) {
+  modes <- node_modes(sides)
+  if (modes[[1]] == modes[[2]]) return(sides)
+  if (any(modes %in% lone_modes)) refuse(cx, call, "`ifelse()` with values of different types")
+  wider <- highest_mode(modes)
+  put(cx, "need", list(asked(cx, test, modes[[1]] == wider)))
+  lapply(sides, as_mode, wider)
 }
 
 ifelse_of_one <- function(cx, call, test, args) {

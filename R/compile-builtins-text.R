@@ -47,3 +47,25 @@ lower_made <- function(cx, call) {
   made <- tryCatch(eval(call, baseenv()), error = function(e) fall_back(cx, conditionMessage(e)))
   lower_constant(cx, made)
 }
+
+# `strsplit(line, ",")[[1]]`: where a line is split.
+is_first_split <- function(cx, call) {
+  call_name(call) == "[[" && length(call) == 3 && is_number_code(call[[3]]) && call[[3]] == 1 && is_split(cx, call[[2]])
+}
+
+is_split <- function(cx, code) is.call(code) && call_name(code) == "strsplit" && is_builtin(cx, "strsplit")
+
+# `unlist(strsplit(lines, ","))`, too.
+lower_split <- function(cx, call, fn) {
+  given <- as.list(call)[-1]
+  if (!all(vapply(given, is_text, NA))) return(own_of(fn, "character", 1, where = "deepstride")(cx, call))
+  made <- tryCatch(do.call(fn, given), error = function(e) fall_back(cx, conditionMessage(e)))
+  if (!length(made) %in% 1:500) refuse(cx, call, "text of this length in the code")
+  check_of_r(cx, call, "c")
+  lower(cx, as.call(c(as.name("c"), as.list(made))))
+}
+
+# Called by native code.
+first_split <- function(...) strsplit(...)[[1]]
+
+all_splits <- function(...) unlist(strsplit(...))

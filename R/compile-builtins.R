@@ -125,7 +125,7 @@ matched_call <- function(cx, call, formals) {
   args <- tryCatch(as.list(match.call(formals, call))[-1], error = function(e) {
     refuse(
       cx, call, sprintf("`%s()` of this form", call_name(call)),
-      sprintf("It takes the arguments %s.", quoted(names(formals(formals))))
+      sprintf("It takes the arguments %s.", quoted(names(base::formals(formals))))
     )
   })
   if (any(vapply(args, is.null, NA))) fall_back(cx, "NULL as an argument")

@@ -93,7 +93,7 @@ lower_into <- function(cx, key, code) {
   assign_value(cx, key, if (is.null(code)) null_value() else lower(cx, code))
 }
 
-# `switch()`: on a number, a row of tests; on a constant, one case.
+# `switch()`: on what is known only when it runs, a row of tests; on a constant, one case.
 lower_switch <- function(cx, code, case, other) {
   cases <- as.list(code)[-(1:2)]
   labels <- rlang::names2(cases)
@@ -108,20 +108,41 @@ lower_switch <- function(cx, code, case, other) {
     if (at < 1 || at > length(cases)) return(other())
     if (!rlang::is_missing(cases[[at]])) return(case(cases[[at]]))
   }
-  if (any(nzchar(labels)) || any(vapply(cases, rlang::is_missing, NA))) {
-    refuse(cx, code, "a `switch()` on text that is not a constant", "Switch on a number: `switch(k, a, b)`.")
-  }
   value <- lower_node(cx, on, named = TRUE)
+  if (value$mode == "character") return(switch_text(cx, code, as_single(cx, value), case, other))
   value <- named_node(cx, as_mode(as_single(cx, value), "integer"))
+  switch_tests(cx, seq_along(cases), function(k) value_node("eq", "logical", 0, list(value, const_node(k))), function(k) {
+    if (rlang::is_missing(cases[[k]])) fall_back(cx, "an empty alternative")
+    case(cases[[k]])
+  }, other)
+}
+
+# One test after the other; `other` where none holds.
+switch_tests <- function(cx, tests, condition, case, other) {
   line <- cx$line
-  test <- function(k) {
-    if (k > length(cases)) return(other())
-    lower_ways(cx, value_node("eq", "logical", 0, list(value, const_node(k))), function() case(cases[[k]]), function() {
+  from <- function(at) {
+    if (at > length(tests)) return(other())
+    lower_ways(cx, condition(tests[[at]]), function() case(tests[[at]]), function() {
       cx$line <- line
-      test(k + 1L)
+      from(at + 1)
     })
   }
-  test(1L)
+  from(1)
+}
+
+# On text: R takes a missing one for "NA".
+switch_text <- function(cx, code, value, case, other) {
+  cases <- as.list(code)[-(1:2)]
+  labels <- rlang::names2(cases)
+  if (sum(!nzchar(labels)) > 1) fall_back(cx, "switch() with two defaults")
+  check_of_r(cx, code, c("is.na", "==", "if", "<-"))
+  on <- held_value(cx, new_value(value))
+  lower_step(cx, bquote(if (is.na(.(on))) .(on) <- "NA"))
+  given <- function(found) if (is.null(found)) other() else case(found$code)
+  switch_tests(
+    cx, unique(labels[nzchar(labels)]), function(label) lower_condition(cx, call("==", on, label)),
+    function(label) given(case_named(cases, labels, label)), function() given(case_named(cases, labels, ""))
+  )
 }
 
 # A case that is left empty stands for the next one; one without a name is for all others.
@@ -170,12 +191,28 @@ lower_for <- function(cx, code, wanted) {
 # A loop over the parts of a list that it does not change, as one over their places; NULL where it is something else.
 # The variable is NULL where there is no part, which is R's affair.
 for_by_place <- function(cx, code) {
+  if (is_list_code(cx, code[[3]])) code[[3]] <- listed_parts(cx, code)
   if (is.null(sequence_key(cx, code[[3]])) || as.character(code[[3]]) %in% assigned_names(code[[4]])) return(NULL)
   check_of_r(cx, code, c("length", "==", "stop", "seq_along", "[["))
   lower_step(cx, bquote(if (length(.(code[[3]])) == 0) stop()))
   at <- own_variable(cx, code, "turn")
   part <- call("<-", code[[2]], call("[[", code[[3]], at))
   call("for", at, call("seq_along", code[[3]]), call("{", part, code[[4]]))
+}
+
+# Is it `list(a, b)`?
+is_list_code <- function(cx, code) {
+  is.call(code) && call_name(code) == "list" && length(code) > 1 && is_builtin(cx, "list") &&
+    !any(vapply(as.list(code), function(one) rlang::is_missing(one) || identical(one, quote(...)), NA))
+}
+
+# The parts that a loop goes over, put into a list of their own: its name.
+listed_parts <- function(cx, code) {
+  parts <- unname(as.list(code[[3]])[-1])
+  held <- own_variable(cx, code, "parts")
+  make_sequence(cx, variable_key(cx, as.character(held)), bquote(vector("list", .(length(parts)))))
+  for (at in seq_along(parts)) lower_step(cx, call("<-", call("[[", held, at), parts[[at]]))
+  held
 }
 
 lower_while <- function(cx, code, wanted) {

@@ -25,6 +25,7 @@ lower_position <- function(cx, code) {
 }
 
 lower_load <- function(cx, call) {
+  if (is_first_split(cx, call)) return(lower_split(cx, call[[2]], "first_split"))
   if (!is.null(sequence_key(cx, call[[2]])) && call_name(call) == "[") {
     refuse(cx, call, sprintf("the list `%s` is used as a whole", deparse1(call[[2]])))
   }

@@ -77,14 +77,14 @@ number_symbol <- function(name) as.name(sprintf("numbers of %s", name))
 # Variables that the loop gives dates or times: all that they are given must be of one kind, and what they were.
 dated_variables <- function(uses, code) {
   assigned <- assigned_values(code)
-  stored <- stored_names(code)
+  stores <- function(name) Filter(function(one) target_name(one[[2]]) == name, stores_in(code))
   fits <- function(name, kept) {
     kinds <- unique(lapply(assigned[[name]], dated, uses))
     length(kinds) == 1 && identical(kinds[[1]], kept) && !is_class(kept, "factor")
   }
   repeat { # those that something dated is given to, if all that they are given is
     before <- uses$classes
-    for (name in setdiff(names(assigned), c(stored, names(before)))) {
+    for (name in setdiff(names(assigned), c(stored_names(code), names(before)))) {
       kept <- Find(Negate(is.null), lapply(assigned[[name]], dated, uses))
       if (!is.null(kept) && is.null(uses$origins[[name]])) uses$classes[[name]] <- kept
     }
@@ -92,10 +92,21 @@ dated_variables <- function(uses, code) {
   }
   repeat {
     before <- names(uses$classes)
-    good <- Filter(function(name) is.null(assigned[[name]]) || fits(name, uses$classes[[name]]), before)
-    uses$classes <- uses$classes[setdiff(good, stored)]
+    good <- Filter(function(name) {
+      kept <- uses$classes[[name]]
+      (is.null(assigned[[name]]) || fits(name, kept)) && all(vapply(stores(name), stores_dated, NA, kept, uses))
+    }, before)
+    uses$classes <- uses$classes[good]
     if (length(uses$classes) == length(before)) return(uses$classes)
   }
+}
+
+# A date put into a vector of dates by its place, a time into one of times; or a gap.
+stores_dated <- function(code, kept, uses) {
+  target <- code[[2]]
+  place <- call_name(target) %in% c("[", "[[") && length(target) == 3 && is.name(target[[2]]) && !is_text(target[[3]])
+  place && call_name(code) != "<<-" && (is_class(kept, "Date") || is_class(kept, "POSIXct")) &&
+    (identical(dated(code[[3]], uses), kept) || identical(code[[3]], NA))
 }
 
 # The attributes of what is dated, or holds time differences or codes: a variable, its elements, a date some days on.
@@ -244,15 +255,20 @@ converted_numbers <- function(code, uses) {
   if (span$units == units) span$code else call("*", span$code, unit_seconds[[span$units]] / unit_seconds[[units]])
 }
 
-# A date given to a variable; a date or the time between two, put into a vector of numbers.
+# A date given to a variable or put among others; a date or the time between two, put into a vector of numbers.
 assigned_numbers <- function(code, uses) {
   target <- code[[2]]
   kept <- dated(code[[3]], uses)
   if (is.name(target) && !is.null(kept) && identical(kept, uses$classes[[as.character(target)]])) {
     return(as.call(list(code[[1]], number_symbol(as.character(target)), number_of(code[[3]], uses))))
   }
-  if (!is.call(target) || !is.name(target[[2]]) || !as.character(target[[2]]) %in% uses$plain) return(NULL)
-  if (call_name(target) != "[") return(NULL)
+  if (!is.call(target) || !is.name(target[[2]])) return(NULL)
+  own <- uses$classes[[as.character(target[[2]])]]
+  if (!is.null(own) && stores_dated(code, own, uses)) {
+    value <- if (is.null(kept)) NA else number_of(code[[3]], uses)
+    return(as.call(list(code[[1]], number_of(target, uses), value)))
+  }
+  if (call_name(target) != "[" || !as.character(target[[2]]) %in% uses$plain) return(NULL)
   span <- if (is.null(kept)) time_between(code[[3]], uses)
   number <- if (!is.null(kept)) number_of(code[[3]], uses) else if (!is.null(span$units)) span$code
   if (!is.null(number)) as.call(list(code[[1]], in_numbers(target, uses), number))

@@ -72,7 +72,7 @@ list_carriers <- function(facts, frame) {
   stored <- unlist(lapply(stores, function(one) target_name(one[[2]])))
   made <- Filter(function(name) {
     any(vapply(facts$assigned[[name]], function(code) {
-      any(c("list", "lapply", "Map", "mapply", "sapply", facts$lists) %in% all.names(code)) &&
+      any(c(list_makers, facts$lists) %in% all.names(code)) &&
         may_have_names(code, facts)
     }, NA))
   }, names(facts$assigned))
@@ -81,6 +81,8 @@ list_carriers <- function(facts, frame) {
   }, setdiff(intersect(stored, ls(frame, all.names = TRUE)), facts$pending))
   unique(c(setdiff(stored, atomic), made))
 }
+
+list_makers <- c("list", "lapply", "Map", "mapply", "sapply", "split", "Filter")
 
 without_names_ever <- c(
   "length", "nrow", "ncol", "dim", "sum", "mean", "min", "max", "any", "all", "is.null", "seq_along", "NROW", "NCOL",
@@ -116,7 +118,8 @@ values_given <- function(body) {
 element_may_have_names <- function(code, facts) {
   of <- code[[2]]
   name <- if (is.name(of)) as.character(of) else ""
-  if (call_name(code) != "[" && !any(all.names(of) %in% facts$lists)) return(FALSE)
+  of_list <- any(all.names(of) %in% c(facts$lists, list_makers)) # a part of one may be a vector with names
+  if (call_name(code) != "[" && !of_list) return(FALSE)
   at <- as.list(code)[-(1:2)]
   nameless <- name %in% facts$arrays && (length(at) == 1 && !stats::is.ts(facts$values[[name]]) ||
     all(vapply(at, function(one) !rlang::is_missing(one) && all(all.vars(one) %in% facts$single), NA)))

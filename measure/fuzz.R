@@ -12,7 +12,8 @@
 #             named in DEEPSTRIDE_BODIES, separated by spaces
 # Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
 # optimisation of the C compiler: by default -O0, since it is what is written for it that is tried; or
-# `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan preloaded).
+# `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan
+#   preloaded and ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1:max_allocation_size_mb=3000).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
 sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,parts,threads,bodies"

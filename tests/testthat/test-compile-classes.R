@@ -62,6 +62,22 @@ test_that("dates and times are compared, subtracted and counted in their units",
   }, list(table)), 0)
 })
 
+test_that("dates and times are put among others", {
+  sorted <- function(d) {
+    first <- d[0]
+    for (i in 2:6) for (j in 2:6) if (isTRUE(d[j] < d[j - 1])) {
+      kept <- d[j]
+      d[j] <- d[j - 1]
+      d[[j - 1]] <- kept
+    }
+    for (i in 1:2) first[length(first) + 2] <- d[i] + i
+    first[1] <- NA
+    list(d, first)
+  }
+  expect_identical(left_to_r_of(sorted, lapply(kinds[1:4], rev)), 0)
+  left_to_r_of(sorted, kinds[5:6])
+})
+
 test_that("factors go by their codes, time differences by their number", {
   sums <- function(f, x, who = "b") {
     s <- numeric(3)
@@ -90,7 +106,12 @@ test_that("whatever else is done with them is R's", {
       s
     },
     function(d) {
-      for (i in 1:3) d[i] <- d[i] + 1
+      for (i in 1:3) d[i] <- 5
+      d
+    },
+    function(d) {
+      names(d) <- letters[1:6]
+      for (i in 1:3) d[[i]] <- d[i + 1]
       d
     },
     function(d) {

@@ -23,6 +23,15 @@ list_kernels <- function() {
         for (i in seq_along(series)) for (j in seq_along(series[[i]])) s <- s + series[[i]][j]
         s
       }, list(c(1, 2), 3, numeric())),
+      list(function(m) { # neighbours
+        total <- m * 0
+        for (i in 1:2) for (j in 1:2) for (step in list(c(0, 1), c(1, 0), -c(0, 1), c(-1, 0))) {
+          at <- c(i, j) + step
+          if (all(at > 0 & at < 3)) total[i, j] <- total[i, j] + m[at[1], at[2]]
+        }
+        for (last in list(a = 1, b = total[1])) total[2] <- total[2] + last
+        list(total, last)
+      }, matrix(c(1, 2, 3, 4), 2)),
       list(function(series) { # a part and what is made of it are two
         for (i in seq_along(series)) {
           x <- series[[i]]

@@ -120,6 +120,11 @@ test_that("a single number has the name of the element that it comes from", {
 test_that("whatever else could let names out is left to R", {
   others <- list(
     function(x) {
+      for (v in list(x, rev(x))) s <- v[2]
+      for (i in 1:2) t <- list(x, s)[[i]]
+      list(v, s, t)
+    },
+    function(x) {
       for (i in 1:3) if (x[i] > 1) return(x[i])
     },
     function(x) {

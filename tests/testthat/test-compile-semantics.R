@@ -517,6 +517,24 @@ test_that("functions given too many or too few arguments stop as in R", {
   for (code in calls) both_ways(as.function(c(list(x = rlang::missing_arg()), code), envir = globalenv()), c(1, 2))
 })
 
+test_that("`ifelse()` of several types has the one that R takes of them", {
+  mixed <- list(
+    function(x) ifelse(x > 2, x - 1, NA), function(x) ifelse(x > 2, 1L, x), function(x) ifelse(is.na(x), TRUE, x)
+  )
+  values <- list(c(3, 1, 5), c(0, 1), c(3L, 9L), numeric(), c(NA, NA), c(NA, 4, 0), c(TRUE, NA))
+  for (f in mixed) for (x in values) both_ways(f, x)
+  expect_identical(ds_compile(mixed[[1]], whole = TRUE)(c(3, 1)), c(2, NA))
+})
+
+test_that("values are put behind any place that R takes", {
+  behind <- function(x, after) {
+    for (i in 1:3) x <- append(x, runif(1), after)
+    for (i in 1:2) x <- append(x, i, 0)
+    x
+  }
+  for (after in list(1, 2L, 3, 5, 0, -1, 2.5, NA)) both_ways(behind, c(4, 5, 6), after)
+})
+
 test_that("one value among several is looked for by comparisons", {
   among <- list(
     function(v, set) v %in% c(4L, 5L, 9L), function(v, set) v %in% c(4, 5.5, TRUE), function(v, set) v %in% c("G", "C"),

@@ -64,6 +64,53 @@ test_that("grouping, edit distances, runs and labels run native", {
   same_both_times(function(x, how = "up") if (how == "up") rev(x) else x, gauge, "down")
 })
 
+test_that("`switch()` goes by text that is known only when it runs", {
+  without_comparing()
+  capacity <- function(soil) {
+    total <- 0
+    kept <- character(0)
+    for (one in soil) {
+      total <- total + switch(substr(one, 1, 4), clay = 0.3, peat = , loam = 0.2, "NA" = 9, 0)
+      found <- switch(one, 7, ford = next, moor = {
+        kept <- c(kept, "moor")
+        1L
+      })
+      total <- total + found
+    }
+    list(total, kept)
+  }
+  same_both_times(capacity, c("clay", "loam", "moor", NA, "ford", "peat", "x"))
+  fast <- ds_compile(function(soil) {
+    depth <- numeric(length(soil))
+    for (i in seq_along(soil)) depth[i] <- switch(soil[i], clay = 1, peat = 2, stop("unknown: ", soil[i]))
+    for (i in 1:3) depth[1] <- depth[1] + switch(i, a = 1, b = 2)
+    depth
+  })
+  for (soil in list(c("clay", "peat"), "sand", c(clay = "peat"), NA_character_)) {
+    expect_identical(suppressMessages(outcome_of(fast, list(soil))), outcome_of(attr(fast, "ds_compiled")$original, list(soil)))
+  }
+})
+
+test_that("lines are split inside loops", {
+  without_comparing()
+  flows <- function(lines) {
+    total <- 0
+    for (line in lines) {
+      fields <- strsplit(line, ",")[[1]]
+      for (mark in unlist(strsplit(fields[1], ""))) if (mark == "w") total <- total + 100
+      total <- total + as.numeric(fields[2])
+    }
+    total
+  }
+  for (lines in list(c("weir,3", "ford,4.5"), c("weir,x", "ww"), c(NA, ""))) {
+    same_both_times(flows, lines)
+  }
+  expect_identical(ds_compile(function(k) {
+    for (mark in strsplit("bab", "")[[1]]) if (mark == "b") k <- k + 1
+    k
+  }, whole = TRUE)(0), 2)
+})
+
 test_that("text of other encodings, shapes, names and types is R's", {
   latin <- "caf\xe9"
   Encoding(latin) <- "latin1"
