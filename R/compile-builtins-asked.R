@@ -60,7 +60,11 @@ lower_quantile <- function(cx, call) {
   shares <- if (length(call) > 2 && !nzchar(rlang::names2(call)[[3]])) call[[3]] else call$probs
   spelled <- is.numeric(shares) || (is.call(shares) && call_name(shares) == "c" && all(vapply(as.list(shares)[-1],
     is.numeric, NA)))
-  if (!spelled || !is.null(call$names)) return(asked(cx, call))
+  if (!is.null(call$names)) return(asked(cx, call))
+  if (!spelled) {
+    call$names <- FALSE
+    return(utils::modifyList(asked(cx, call), list(names = NA_character_)))
+  }
   labels <- lapply(c(4, 7, 15), function(digits) {
     withr::with_options(list(digits = digits), names(stats::quantile(0, eval(shares, baseenv()))))
   })

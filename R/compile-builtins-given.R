@@ -7,9 +7,10 @@ takes_text <- c(
   "is.null", "unname", "seq_along", "is.numeric", "is.double", "is.integer", "is.logical", "is.character",
   "is.complex", "is.factor", "is.data.frame", "is.function", "is.list", "is.atomic", "is.matrix", "is.array",
   "is.vector", "inherits", "nchar", "list", "identity", "anyNA", "lapply", "unlist", "$", "(", "{", "<-", "=",
-  "return", "invisible", "if", "switch", "for", "while", "repeat", "function", "paste", "paste0", "toString", "sprintf", "format",
-  "formatC", "substr", "substring", "toupper", "tolower", "chartr", "trimws", "sub", "gsub", "strsplit", "startsWith", "endsWith",
-  "grepl", "strtoi", "utf8ToInt", "as.character", "as.numeric", "as.double", "as.integer", "as.logical"
+  "return", "invisible", "if", "switch", "for", "while", "repeat", "function", "paste", "paste0", "toString",
+  "sprintf", "format", "formatC", "substr", "substring", "toupper", "tolower", "chartr", "trimws", "sub", "gsub",
+  "strsplit", "startsWith", "endsWith", "grepl", "strtoi", "utf8ToInt", "as.character", "as.numeric", "as.double",
+  "as.integer", "as.logical"
 )
 
 # Of a value that the function `head` is given.

@@ -27,8 +27,9 @@
 #'   variables and taken apart with `r$a`.
 #' * Text is read, compared by `==`, looked up by `match()`, counted by `unique()`, put into vectors of text one by
 #'   one, and made: single short texts of ASCII characters by `paste()`, `paste0()`, `as.character()`, `substr()` and
-#'   `startsWith()` in C, all else by R's own functions. Lists of texts (`strsplit()`) stay in R.
-#' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a constant string, `return()`,
+#'   `startsWith()` in C, all else by R's own functions (`strsplit(x, ",")[[1]]`, too). Lists of texts stay
+#'   in R.
+#' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a text, `return()`,
 #'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
 #'   `x[places]`, `m[cbind(i, j)]`; writing past the end and `x <- c(x, v)` take constant time on average.
@@ -165,7 +166,7 @@ new_state <- function(f, kernel, build, whole) {
   state$built <- state$routines <- list()
   state$symbols <- lapply(names(kernel$formals), as.name)
   state$certain <- certain_arguments(kernel)
-  state$counts <- double(3) # fallbacks so far and in a row, line of the last: the dispatcher counts in place
+  state$counts <- double(3) # fallbacks so far and in a row, line of the last in the C: the dispatcher counts in place
   state$declined <- character()
   state
 }
@@ -280,7 +281,7 @@ foresee <- function(state, code, what, ...) {
 # A kernel that calls functions of R which may stop or warn: then it falls back.
 run_guarded <- function(routine, arguments, ...) {
   tryCatch(.External2(guarded_routine, routine, arguments),
-    error = function(e) list(NULL, 1L, 0L), warning = function(w) list(NULL, 1L, 0L)
+    error = function(e) list(NULL, 1L, -1L), warning = function(w) list(NULL, 1L, -1L)
   )
 }
 
@@ -288,10 +289,7 @@ run_guarded <- function(routine, arguments, ...) {
 tell_fallbacks <- function(state, where, lines, ...) {
   if (isTRUE(state$told_row) || (is.character(where) && length(state$parts))) return() # its loops speak for themselves
   state$told_row <- TRUE
-  line <- if (is.numeric(where) && where > 0) lines[[where]]
-  why <- if (is.character(where)) where else sprintf(
-    "%s does what compiled code leaves to R", if (is.null(line) || is.na(line)) "it" else paste("line", line)
-  )
+  why <- if (is.character(where)) where else left_sentence(lines, where)
   rlang::inform(c(
     sprintf("A compiled %s ran in R three times in a row.", state$what %||% "function"),
     i = sprintf("The last time because %s.", why)
@@ -402,6 +400,7 @@ add_routine <- function(state, kernel, types) {
   if (state$whole) check_blocked(kernel, form)
   emitted <- emit_form(form)
   files <- kernel_files(emitted$text, state$build)
+  attr(emitted$lines, "source") <- files$source
   state$routines <- c(state$routines, list(new_routine(code, kernel_routine(files$library), form, emitted$lines)))
   state$built[[code]] <- list(
     types = types, path = files$library, source = files$source, seconds = clock_now() - start, cached = files$cached,

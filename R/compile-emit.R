@@ -287,7 +287,7 @@ emit_step <- function(em, step) {
     `next` = c(if (em$flags) note_mark, "continue;"),
     scope = emit_scope(em, step),
     leave = sprintf("goto end_%s;", label_text(step$label)),
-    fallback = "DS_FALLBACK;",
+    fallback = paste("DS_FALLBACK; //", gsub("[^ -~]|\\\\", "", gsub(temporary_mark, "", step$why, fixed = TRUE))),
     pending = if (em$form$random) "DS_FALLBACK;" else sprintf(
       "{ UNPROTECT(held); return DS_PENDING(%d); }",
       step$at - 1L

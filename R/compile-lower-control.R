@@ -111,7 +111,8 @@ lower_switch <- function(cx, code, case, other) {
   value <- lower_node(cx, on, named = TRUE)
   if (value$mode == "character") return(switch_text(cx, code, as_single(cx, value), case, other))
   value <- named_node(cx, as_mode(as_single(cx, value), "integer"))
-  switch_tests(cx, seq_along(cases), function(k) value_node("eq", "logical", 0, list(value, const_node(k))), function(k) {
+  is_it <- function(k) value_node("eq", "logical", 0, list(value, const_node(k)))
+  switch_tests(cx, seq_along(cases), is_it, function(k) {
     if (rlang::is_missing(cases[[k]])) fall_back(cx, "an empty alternative")
     case(cases[[k]])
   }, other)

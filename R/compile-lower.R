@@ -238,7 +238,7 @@ lower_any <- function(cx, code, wanted) {
 
 unknown_words <- function(head) {
   if (head == "") return("a call of something that is not a name")
-  if (head %in% c("regmatches", "cat", "print")) {
+  if (head %in% c("strsplit", "regmatches", "cat", "print")) {
     return(sprintf("`%s()` works on text, and kernels hold numbers", head))
   }
   if (head == "@") return("kernels hold vectors and matrices")

@@ -332,8 +332,7 @@ part_reason <- function(part) {
 }
 
 fallback_words <- function(state) {
-  line <- state$counts[[3]]
-  if (!is.na(line) && line > 0) sprintf("line %d does what compiled code leaves to R", line)
+  if (!is.null(state$left)) left_sentence(state$left, state$counts[[3]])
 }
 
 # Why the compiler did not take it, in one line, without the way out for those who insist.

@@ -221,12 +221,14 @@ void leave_with(SEXP value, SEXP frame, bool visible) {
 // Fallbacks so far, and in a row: a vector of the state that is changed in place.
 double* counts_of(SEXP state) { return REAL(Rf_findVarInFrame(state, Rf_install("counts"))); }
 
-// Counts of fallbacks, those in a row, and the line of the last one. The third in a row is told.
+// Counts of fallbacks, those in a row, and the line of the C of the last one (-1 where a function of R ended it), with
+// the lines of the user's code by those of the C. The third in a row is told.
 void note_fallback(SEXP state, const char* why, int line, SEXP lines) {
   double* counts = counts_of(state);
   counts[0] += 1;
   counts[1] += 1;
-  counts[2] = why == NULL && line > 0 && TYPEOF(lines) == INTSXP && line <= XLENGTH(lines) ? INTEGER(lines)[line - 1] : 0;
+  counts[2] = why == NULL ? line : 0;
+  if (why == NULL) Rf_defineVar(Rf_install("left"), lines, state);
   if (counts[1] != 3) return;
   SEXP where = PROTECT(why == NULL ? Rf_ScalarInteger(line) : Rf_mkString(why));
   call_r("tell_fallbacks", state, where, lines);

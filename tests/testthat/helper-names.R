@@ -47,7 +47,10 @@ named_rows <- function() {
 
 named_step <- function() {
   switch(pick(1:23),
-    sprintf("for (e in list(%s, %s)) { %s }", named_vector(), named_vector(), pick("q <- e", "s <- s + e[1]", "y <- e + x", "t <- e[[1]]")),
+    sprintf(
+      "for (e in list(%s, %s)) { %s }", named_vector(), named_vector(),
+      pick("q <- e", "s <- s + e[1]", "y <- e + x", "t <- e[[1]]")
+    ),
     sprintf("s <- s + list(%s, %s)[[%s]]%s", named_vector(0), named_number(0), pick(1:2), pick("", "[1]")),
     sprintf("r <- %s", named_rows()),
     sprintf("q <- %s(q, %s)", pick("rbind", "cbind"), pick("r", "i", "c(i, 1)", "r[1, ]", "b(i, 1)")),

@@ -137,7 +137,7 @@ test_that("ways that can't be compiled are left to R where they are reached", {
   total <- function(x, verbose = FALSE) {
     s <- 0
     for (v in x) {
-      if (v > 100) s <- s + nchar(strsplit(format(v), "_")[[1]])
+      if (v > 100) s <- s + nchar(strsplit(format(v), "_")[[c(1, 1)]])
       if (verbose) writeLines(paste("value", v))
       s <- s + v
     }
@@ -306,7 +306,7 @@ test_that("loops that look at their frame, and functions that name their variabl
 test_that("a compiled function with parts can be saved, and tells what runs where", {
   f <- function(x) {
     cat("")
-    for (i in 1:2) x <- strsplit(paste(x), "_")[[1]]
+    for (i in 1:2) x <- strsplit(paste(x), "_")[[c(1, 1)]]
     nchar(x)
   }
   fast <- ds_compile(f)
@@ -649,4 +649,28 @@ test_that("`...` of a function made inside is none of the function's around it",
   fast <- ds_compile(total)
   expect_identical(fast(c(1, 2)), total(c(1, 2)))
   expect_silent(fast(c(1, 2)))
+})
+
+test_that("what a loop is left to R for is said in words, with its line", {
+  without_comparing()
+  reason_of <- function(f, ...) {
+    fast <- ds_compile(f)
+    for (call in 1:2) suppressWarnings(suppressMessages(outcome_of(fast, list(...))))
+    ds_inspect(fast)$parts$reason
+  }
+  cat_first <- function(loop) {
+    f <- function(x, k) NULL
+    body(f) <- bquote({
+      nchar("R")
+      .(loop)
+      x
+    })
+    f
+  }
+  expect_match(reason_of(cat_first(quote(for (i in 1:3) x[[i + k]] <- x[[i]])), c(1, 2), -1), "a place that")
+  expect_match(reason_of(cat_first(quote(for (v in x) if (v > k) k <- v)), c(1, NA), 0), "is missing|warns of")
+  expect_match(reason_of(cat_first(quote(for (v in x) k <- k + v)), 2147483647L, 1L), "overflows|warns of")
+  expect_match(reason_of(cat_first(quote(for (v in x) if (v > k) stop("deep"))), c(1, 2), 0), "stop\\(\\)")
+  unsolved <- cat_first(quote(for (v in x) k <- sum(solve(matrix(x, 2)))))
+  expect_match(reason_of(unsolved, c(1, 1, 1, 1), 0), "stops or warns")
 })
