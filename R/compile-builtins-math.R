@@ -48,6 +48,10 @@ combine <- function(cx, call, left, at) {
 
 minus_value <- function(cx, values) {
   found <- settled_modes(cx, values, arithmetic_mode)
+  node <- found$values[[1]]$node
+  if (node$op == "const" && node$mode %in% c("integer", "double") && !is.na(node$value)) {
+    return(new_value(const_node(-node$value)))
+  }
   element_value(cx, quote(-x), c(double = "neg", integer = "neg_i", complex = "neg_z")[[found$mode]], found$values)
 }
 

@@ -83,6 +83,11 @@ op_text <- function(node, operands, sure = FALSE) {
   known <- if (sure) sure_table[[node$op]] %||% sure_comparison(node)
   row <- late_row(node, sure) %||% known %||% special_row(node) %||%
     strict_table[[node$op]] %||% strict_by_mode[[mode]][[node$op]]
+  with_operands(row, operands)
+}
+
+# The text of a row with its operands in their places, in parentheses where they need them.
+with_operands <- function(row, operands) {
   text <- row$text
   for (i in seq_along(operands)) {
     one <- operands[[i]]
@@ -97,11 +102,16 @@ op_text <- function(node, operands, sure = FALSE) {
 # What is noted in a flag, and sums that fit whatever their operands are: see pass_late().
 late_row <- function(node, sure) {
   mode <- node$args[[1]]$mode
+  if (isTRUE(node$wraps) && sure && (isTRUE(node$fits) || node$op == "neg_i")) return(late_table$wraps[[node$op]])
   if (isTRUE(node$fits) && sure) return(late_table$fits[[node$op]])
   if (isTRUE(node$late) && (sure || mode == "double")) late_table[[mode]][[node$op]]
 }
 
 late_table <- list(
+  wraps = c(
+    c_calls(c(add_i = "DS_ADD_WRAP", sub_i = "DS_SUB_WRAP", mul_i = "DS_MUL_WRAP"), 2),
+    c_calls(c(neg_i = "DS_NEG_WRAP"), 1)
+  ),
   fits = list(add_i = c_row("@1 + @2", 12), sub_i = c_row("@1 - @2", 12), mul_i = c_row("@1 * @2", 13)),
   integer = c_calls(c(add_i = "DS_ADD_LATE", sub_i = "DS_SUB_LATE", mul_i = "DS_MUL_LATE"), 2),
   double = c_calls(c(min = "DS_MIN_LATE", max = "DS_MAX_LATE", pmin = "DS_MIN_LATE", pmax = "DS_MAX_LATE"), 2)

@@ -240,11 +240,12 @@ line_marker <- "#line "
 line_mark <- function(em, line) {
   if (identical(line, em$line)) return(NULL)
   em$line <- line
-  said <- trimws(em$source[as.character(line)] %||% "")
-  c(
-    if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said)),
-    paste0(line_marker, line)
-  )
+  c(user_comment(em$source, line), paste0(line_marker, line))
+}
+
+user_comment <- function(source, line) {
+  said <- trimws(source[as.character(line)] %||% "")
+  if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said))
 }
 
 c_string <- function(text) {

@@ -15,6 +15,28 @@ pass_late <- function(form) {
   form$steps <- map_late(form$steps, function(node) fit_node(node, bounds))
   if (length(tame)) form$steps <- tame_stores(form$steps, tame, bounds)
   form$steps <- walk_values(form$steps, function(node, parent) check_element(form, node, parent))
+  wrap_noted(form)
+}
+
+# What hangs on an integer that is only noted to be missing or large may overflow before that is looked at: C must not
+# take it that it does not.
+wrap_noted <- function(form) {
+  noted <- character()
+  hangs <- function(node) {
+    node$op == "element" && isTRUE(node$check %in% c("small", "late")) || (node$op == "var" && node$name %in% noted)
+  }
+  writes <- Filter(function(step) isTRUE(step$noted) || step$op == "for", writing_steps(form$steps))
+  repeat {
+    more <- Filter(function(step) {
+      if (step$op == "for") step$args[[1]]$op != "range" else step$op == "assign" && any_value(step$args[[1]], hangs)
+    }, writes)
+    found <- unique(vapply(more, function(step) step$name, ""))
+    if (length(found) == length(noted)) break
+    noted <- found
+  }
+  form$steps <- map_late(form$steps, function(node) {
+    if (node$op %in% c(integer_sums, "neg_i") && any_value(node, hangs)) c(node, wraps = TRUE) else node
+  })
   form
 }
 

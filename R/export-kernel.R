@@ -19,10 +19,13 @@
 #' @param path Folder of the package: one that is not there, is empty, or holds a package.
 #' @param inputs Arguments of one call by name, or a list of such: recorded for the test, and built for.
 #' @param name Name of the function in the package.
+#' @param language `"c"`: the C as it was built, with all its looks. `"cpp"`: plain C++ in Rcpp's words, for those who
+#'   go on by hand: for arguments of one kind, without calls of R's own functions; what it does not look at (missing
+#'   values in conditions and whole numbers, sums of integers that are too large) is said above it, and where R would
+#'   stop or make a vector longer it stops. The package needs Rcpp.
 #' @param overwrite Whether files of these names may be replaced.
 #' @return An object of class `ds_export`, printed as a list of what was written: `path`, `package`, `files`, and
-#'   `todo`,
-#'   lines that an existing package's `NAMESPACE` needs.
+#'   `todo` and `depends`, lines that an existing package's `NAMESPACE` and `DESCRIPTION` need.
 #' @section Errors: `ds_error_input` for other functions, folders or names, and where a file is there already;
 #'   `ds_error_unsupported` where the function does not run native as a whole for the inputs, or reads variables outside
 #'   of itself; where a stage of a pick does, or is code in a file.
@@ -34,7 +37,8 @@
 #' })
 #' ds_export(route, file.path(tempdir(), "hollowmere"), list(rain = runif(100), keep = 0.85), name = "route")
 #' @export
-ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE) {
+ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE, language = c("c", "cpp")) {
+  language <- check_choice(language, c("c", "cpp"), "language")
   if (!inherits(fast, "ds_picked")) compiled_state(fast)
   check_string(path, "path")
   check_flag(overwrite, "overwrite")
@@ -43,10 +47,12 @@ ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE) {
     abort_input("`name` must be letters, digits and `_`.", you_gave(name), arg = "name")
   }
   package <- package_at(path)
-  part <- if (inherits(fast, "ds_picked")) picked_part(fast, name, package, inputs) else
+  part <- if (language == "cpp") cpp_part(fast, name, package, inputs) else
+    if (inherits(fast, "ds_picked")) picked_part(fast, name, package, inputs) else
     kernel_part(compiled_state(fast), name, package, inputs)
   new <- !file.exists(file.path(path, "DESCRIPTION"))
-  files <- c(part$files, if (new) package_files(package, part, name))
+  files <- c(part$files, if (new) (if (language == "cpp") cpp_package_files(package, part, name) else
+    package_files(package, part, name)))
   there <- names(files)[file.exists(file.path(path, names(files)))]
   if (length(there) && !overwrite) {
     abort_input(sprintf("%s: there already.", quoted(there)), sprintf("The folder is %s.", path),
@@ -54,10 +60,19 @@ ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE) {
     )
   }
   for (file in names(files)) write_exported(files[[file]], file.path(path, file))
-  structure(list(path = path, package = package, files = names(files), todo = c(
-    sprintf("useDynLib(%s, C_%s)", package, names(part$routines)), sprintf("export(%s)", name),
-    import_lines(part$imports)
-  )[file.exists(file.path(path, "NAMESPACE")) & !"NAMESPACE" %in% names(files)]), class = "ds_export")
+  linked <- grepl("Rcpp", read.dcf(file.path(path, "DESCRIPTION"), "LinkingTo")[[1]])
+  if (language == "cpp") Rcpp::compileAttributes(path)
+  todo <- c(
+    if (language == "cpp") sprintf("useDynLib(%s, .registration = TRUE)", package) else
+      sprintf("useDynLib(%s, C_%s)", package, names(part$routines)),
+    sprintf("export(%s)", name), import_lines(part$imports)
+  )
+  structure(list(
+    path = path, package = package,
+    files = c(names(files), if (language == "cpp") c("src/RcppExports.cpp", "R/RcppExports.R")),
+    todo = if (file.exists(file.path(path, "NAMESPACE")) && !"NAMESPACE" %in% names(files)) todo,
+    depends = if (language == "cpp" && !isTRUE(linked)) c("Imports: Rcpp", "LinkingTo: Rcpp")
+  ), class = "ds_export")
 }
 
 # list(files, routines, imports): what a package gets, the C routines by name with the count of their arguments, and

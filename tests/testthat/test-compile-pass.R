@@ -204,3 +204,23 @@ test_that("a function that calls itself looks at the stack on the way there alon
   lines <- trimws(internal("print_form")(internal("annotate_form")(callee, main = FALSE, deep = callee$name)))
   expect_identical(which(lines == "deeper"), which(lines == "no:") + 1L)
 })
+
+test_that("integers that are looked at later overflow nowhere that C may reason from", {
+  f <- function(level) {
+    steps <- matrix(0L, nrow(level), ncol(level))
+    least <- 0L
+    for (j in 2:(ncol(level) - 1L)) for (i in 2:(nrow(level) - 1L)) {
+      steps[i, j] <- level[i - 1, j] - 6L * level[i + 1, j] - -level[i, j - 1]
+    }
+    for (one in level) least <- min(least, one - 6L, -one)
+    list(steps, least)
+  }
+  level <- matrix(c(1:14, NA, 2000000000L), 4)
+  ran <- function(f, given) {
+    flags <- c("-O1", "-fsanitize=signed-integer-overflow", "-fsanitize-undefined-trap-on-error")
+    usual <- deepstride:::compile_flags
+    utils::assignInNamespace("compile_flags", function(build) c(usual(build), flags), "deepstride")
+    suppressWarnings(suppressMessages(deepstride::ds_compile(f)(given)))
+  }
+  expect_identical(callr::r(ran, list(f, level)), suppressWarnings(f(level)))
+})

@@ -85,6 +85,82 @@ test_that("an exported pick runs its stages without Deep Stride, in C and in R",
   expect_error(ds_export(outside, file.path(folder, "b1"), list(depth = 1)), "level", class = "ds_error_unsupported")
 })
 
+cpp_kernels <- list(
+  spilled = function(depth, most) {
+    kept <- depth
+    spills <- numeric(0)
+    at <- 1
+    while (at <= length(kept)) {
+      if (kept[at] > most) {
+        spills[length(spills) + 1] <- kept[at] - most
+        kept[at] <- grow(kept[at], most)
+      }
+      at <- at + 1
+    }
+    for (hour in rev(seq_along(kept))) kept[hour] <- kept[hour] * 2 + kept[1 + hour %% 3]
+    wet <- kept[kept > 1]
+    scaled <- sqrt(abs(kept)) + (1 - most) * depth
+    list(kept = kept, spills = spills, wet = mean(wet), scaled = scaled, rest = depth[-2], drawn = runif(1))
+  },
+  spread = function(cells, turns) {
+    for (turn in seq_len(turns)) {
+      old <- cells
+      for (j in seq_len(ncol(cells))) for (i in 1:3) {
+        around <- 0L
+        for (step in -1:1) if (step != 0L) around <- around + old[(i + step - 1) %% nrow(cells) + 1, j]
+        cells[i, j] <- if (around == 1L || around > 3L) 1L else min(old[i, j], around %/% 2L)
+      }
+    }
+    c(alive = sum(cells), most = max(cells[1, ]), even = sum(cells[2, ] * 2L))
+  }
+)
+
+test_that("what is exported in C++ can be read, builds and gives what its original gives", {
+  path <- file.path(withr::local_tempdir(), "hollowmere")
+  cells <- matrix(c(1L, 0L, 1L, 1L, 0L, 2L, 4L, 0L, 1L, 0L, 0L, 1L), 3)
+  exported <- function(f, name, ...) ds_export(ds_compile(f), path, list(...), name, language = "cpp")
+  exported(cpp_kernels$spilled, "spilled", depth = c(2, 0.5, 9), most = 1.5)
+  second <- exported(cpp_kernels$spread, "spread", cells = cells, turns = 2L)
+  expect_identical(second$todo[[2]], "export(spread)")
+  expect_null(second$depends)
+  write("export(spread)", file.path(path, "NAMESPACE"), append = TRUE)
+  expect_snapshot(cat(readLines(file.path(path, "src", "spread.cpp")), sep = "\n"))
+  expect_false(any(grepl("deepstride", readLines(file.path(path, "src", "spilled.cpp")), ignore.case = TRUE)))
+  quick <- withr::local_tempfile(lines = "CXXFLAGS = -O0")
+  library <- withr::local_tempdir()
+  callr::rcmd("INSTALL", c("--no-docs", paste0("--library=", library), path), env = c(R_MAKEVARS_USER = quick))
+  told <- callr::r(function(library, given) {
+    loadNamespace("hollowmere", library)
+    both <- function(f, original, given) {
+      lapply(list(f, original), function(one) {
+        set.seed(2)
+        do.call(one, given)
+      })
+    }
+    c(lapply(given$spilled, function(one) both(hollowmere::spilled, hollowmere:::spilled_in_r, one)),
+      lapply(given$spread, function(one) both(hollowmere::spread, hollowmere:::spread_in_r, one)))
+  }, list(library, list(
+    spilled = list(list(c(2, 0.5, 9), 1.5), list(c(-1, 2, 3, 4, 0), 3)),
+    spread = list(list(cells, 2L), list(cells, 0L), list(cells[, 4:1], 5L))
+  )))
+  for (pair in told) expect_identical(pair[[1]], pair[[2]])
+})
+
+test_that("what there is no C++ for is refused, and nothing is written", {
+  folder <- withr::local_tempdir()
+  refused <- function(f, ...) {
+    path <- file.path(folder, "weir")
+    expect_error(ds_export(ds_compile(f), path, list(...), "f", language = "cpp"), class = "ds_error_unsupported")
+  }
+  refused(function(x) sort(x)[1], x = c(2, 1))
+  refused(function(x) x[1] == "a", x = c("a", "b"))
+  refused(function(x) x * 1i, x = 1)
+  expect_error(ds_export(ds_compile(function(x) x), file.path(folder, "weir"), list(list(x = 1), list(x = 1L)), "f",
+    language = "cpp"
+  ), "several kinds", class = "ds_error_unsupported")
+  expect_identical(list.files(folder), character())
+})
+
 test_that("an export replaces nothing unasked, and says what can't be exported", {
   folder <- withr::local_tempdir()
   total <- ds_compile(function(rain) sum(rain * 2))

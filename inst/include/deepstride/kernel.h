@@ -466,7 +466,12 @@ static inline int ds_i2l(int x) { return x == NA_INTEGER ? NA_LOGICAL : x != 0; 
 #define DS_ADD_SURE(a, b) DS_SUM_SURE(a, b, __builtin_add_overflow)
 #define DS_SUB_SURE(a, b) DS_SUM_SURE(a, b, __builtin_sub_overflow)
 #define DS_MUL_SURE(a, b) DS_SUM_SURE(a, b, __builtin_mul_overflow)
-static inline int ds_abs_sure(int a) { return a < 0 ? -a : a; }
+static inline int ds_abs_sure(int a) { return a < 0 ? (int) (0 - (unsigned) a) : a; }
+/* Of integers that are looked at later: what overflows is nothing that C may reason from. */
+#define DS_ADD_WRAP(a, b) ((int) ((unsigned) (a) + (unsigned) (b)))
+#define DS_SUB_WRAP(a, b) ((int) ((unsigned) (a) - (unsigned) (b)))
+#define DS_MUL_WRAP(a, b) ((int) ((unsigned) (a) * (unsigned) (b)))
+#define DS_NEG_WRAP(a) ((int) (0 - (unsigned) (a)))
 static inline double ds_square(double x) { return x * x; }
 static inline int ds_isna(double x) { return ISNAN(x) != 0; }
 static inline int ds_isinf(double x) { return !R_FINITE(x) && !ISNAN(x); }
