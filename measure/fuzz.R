@@ -11,7 +11,8 @@
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
 # Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
-# optimisation of the C compiler: by default -O0, since it is what is written for it that is tried; or
+# optimisation of the C compiler: by default -O0, since it is what is written for it that is tried; or `torture` for
+# that with a collection of garbage at every few objects of a second call; or
 # `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan
 #   preloaded and ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1:max_allocation_size_mb=3000).
 given <- commandArgs(TRUE)
@@ -21,11 +22,14 @@ optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
   library(deepstride)
+  torture <- optimisation == "torture"
+  if (torture) optimisation <- "-O0"
   if (optimisation != "sanitize") deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
   for (helper in helpers) sys.source(helper, environment())
   # however short, turns are shared where threads are asked for
   wanted <- if (optimisation == "sanitize") c("-O1", "-g", "-fsanitize=address,undefined") else optimisation
   wanted <- c(wanted, "-DDS_WORTH=-1")
+  programs$torture <- torture
   programs$scale <- if (optimisation == "sanitize") 6 else 1
   build_quickly(wanted)
   Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))

@@ -55,4 +55,6 @@ ds_study(
   ds_stage("rows", interpolate_rows, note = "all gauges at once") |>
   ds_stage("gauges", interpolate_gauges, note = "all points at once") |>
   ds_stage("native", ds_compile(interpolate_loop), note = "the loops, compiled") |>
+  ds_stage("relaxed", ds_compile(interpolate_loop, numerics = "relaxed"), note = "sums in any order") |>
+  ds_stage("threads", ds_compile(interpolate_loop, threads = 2), note = "points shared by two threads") |>
   ds_work()

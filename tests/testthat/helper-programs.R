@@ -214,6 +214,15 @@ random_arguments <- function(seed, round) {
   )
 }
 
+# With a collection of garbage at every few objects.
+tortured <- function(fast) {
+  function(...) {
+    gctorture2(7)
+    on.exit(gctorture2(0))
+    fast(...)
+  }
+}
+
 one_missing <- function(x) {
   if (is.complex(x)) return(list(one_missing(Re(x)), one_missing(Im(x)), attributes(x)))
   if (is.double(x)) replace(x, is.na(x), NA) else x
@@ -286,7 +295,7 @@ programs$usual_flags <- deepstride:::compile_flags
 programs$refused <- programs$fallbacks <- programs$calls <- programs$unasked <- 0
 programs$scale <- 1 # of sizes: R keeps short vectors where no sanitizer sees their ends
 
-programs$parts <- FALSE
+programs$torture <- programs$parts <- FALSE
 programs$threads <- 1
 programs$shared <- 0 # programs with a loop that threads share
 
@@ -334,6 +343,9 @@ compare_program <- function(seed, lines, f, inputs) {
     expected <- outcome_of(f, arguments)
     before <- fallbacks_of(fast)
     found <- tryCatch(outcome_of(fast, arguments), error = identity)
+    if (programs$torture && identical(expected, found)) {
+      found <- tryCatch(outcome_of(tortured(fast), arguments), error = identity)
+    }
     count_call(expected, fallbacks_of(fast) > before)
     if (identical(found$value[[1]], "refused")) {
       programs$refused <- programs$refused + !stops(expected)
