@@ -85,9 +85,19 @@ readable_loops <- function(kernel) {
   tryCatch(read_loops(kernel), error = function(e) NULL)
 }
 
-compiled_arithmetic <- function(kernel, state, study) {
+# What became of each line, for the study's inputs: looked up once for what was built.
+stage_listing <- function(kernel, study) {
+  state <- attr(kernel, "ds_compiled")
   compile_for(kernel, study_inputs(study, study$sizes[[1]]))
-  lines <- tryCatch(kernel_lines(state)$table, ds_error = function(e) NULL)
+  built <- names(all_builds(state))
+  if (is.null(state$listing) || !identical(state$listing$built, built)) {
+    state$listing <- list(built = built, lines = kernel_lines(state))
+  }
+  state$listing$lines
+}
+
+compiled_arithmetic <- function(kernel, state, study) {
+  lines <- tryCatch(stage_listing(kernel, study)$table, ds_error = function(e) NULL)
   loops <- lines[lines$loop, ]
   if (is.null(lines) || nrow(loops) == 0) return("vector")
   if (!any(loops$became == "vector")) return("scalar")

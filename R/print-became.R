@@ -11,7 +11,7 @@ format.ds_lines <- function(x, ...) plainly(lines_text(x))
 as.data.frame.ds_lines <- function(x, ...) x$table
 
 # The user's source with what became of each line beside it; reasons stand below their line.
-lines_text <- function(x) {
+lines_text <- function(x, width = cli::console_width()) {
   table <- x$table
   became <- ifelse(is.na(table$bytes), table$became, sprintf("%s %d", table$became, 8L * as.integer(table$bytes)))
   counts <- ifelse(table$packed + table$scalar > 0, sprintf("%6d %6d", table$packed, table$scalar), strrep(" ", 13))
@@ -24,7 +24,7 @@ lines_text <- function(x) {
   c(
     sprintf("What became of each line: numerics %s; %s", numerics_words(x$build), build_words(x$build)), "",
     "  became      packed scalar  line  source",
-    vapply(made, shorten, "", USE.NAMES = FALSE), "",
+    vapply(made, shortened, "", width, USE.NAMES = FALSE), "",
     "  vector: width in bits; packed, scalar: floating-point instructions of the line"
   )
 }

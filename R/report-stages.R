@@ -7,14 +7,14 @@ report_stages <- function(result) {
   before <- c(list(NULL), utils::head(lapply(stages, function(stage) stage$source), -1))
   section(
     "stages", "The kernel and its stages",
-    Map(stage_block, unname(stages), unname(before), c("", utils::head(names(stages), -1))),
+    Map(stage_block, unname(stages), unname(before), c("", utils::head(names(stages), -1)), list(study)),
     folded("the inputs", code_block(paste(source_lines(study$inputs), collapse = "\n"))),
     folded("to run it again", tags$p("Paste into R; native stages need their source files in the working folder."),
       code_block(paste(again_lines(result), collapse = "\n")))
   )
 }
 
-stage_block <- function(stage, before, before_name) {
+stage_block <- function(stage, before, before_name, study) {
   tags <- htmltools::tags
   changed <- if (!is.null(before) && comparable_sources(before, stage$source)) {
     folded(htmltools::tagList("what changed since ", tags$code(before_name)), diff_block(before, stage$source))
@@ -22,8 +22,16 @@ stage_block <- function(stage, before, before_name) {
   tags$details(
     class = "stage",
     tags$summary(tags$code(stage$name), paste(c(stage$language, stats::na.omit(stage$note)), collapse = ", ")),
-    code_block(paste(stage$source, collapse = "\n")), changed
+    code_block(paste(stage$source, collapse = "\n")), changed, listing_block(stage, study)
   )
+}
+
+# Of a compiled stage what became of each line, where the kernel is at hand.
+listing_block <- function(stage, study) {
+  if (!inherits(stage$kernel, "ds_compiled")) return(NULL)
+  listing <- tryCatch(stage_listing(stage$kernel, study), ds_error = function(e) NULL)
+  if (is.null(listing)) return(NULL)
+  folded("what became of each line", code_block(paste(lines_text(listing, Inf), collapse = "\n")))
 }
 
 # Another language is another text: a difference of all lines says nothing.

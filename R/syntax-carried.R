@@ -131,8 +131,12 @@ shared_calls <- c(
   lane_calls$plain, lane_calls$mathematics, "%%", "%/%", "^", "tan", "atan", "tanh", "expm1", "log1p", "log2", "log10"
 )
 
+# A square is a product.
+is_square <- function(code) call_name(code) == "^" && length(code) == 3 && isTRUE(code[[3]] == 2)
+
 call_reasons <- function(fx, loop, relaxed) {
-  heads <- unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, ""))
+  calls <- Filter(Negate(is_square), unlist(lapply(loop$body, calls_within)))
+  heads <- unique(vapply(calls, call_name, ""))
   known <- c(lane_calls$plain, if ("mathematics" %in% relaxed) lane_calls$mathematics)
   growing <- c("c", "append", "rbind", "cbind")
   own <- Filter(function(head) !is.null(users_function(head, environment(fx$f))), heads)

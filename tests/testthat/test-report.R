@@ -82,6 +82,28 @@ test_that("stages are switched off and on, and marks say what they are", {
   expect_identical(title_in_browser(file, 1280, probe), "true,0,true,true,true")
 })
 
+test_that("a compiled stage has its listing, where the kernel is at hand", {
+  study <- ds_study("Totals", function(n) list(depth = runif(n)), sizes = c(10, 100)) |>
+    ds_stage("loop", function(depth) {
+      total <- 0
+      for (one in depth) total <- total + one^2
+      total
+    })
+  study <- ds_stage(study, "native", ds_compile(study$stages$loop$kernel))
+  result <- ds_run(study, quick_plan())
+  text_of <- function(result) {
+    file <- withr::local_tempfile(fileext = ".html")
+    ds_report(result, file)
+    paste(readLines(file), collapse = "\n")
+  }
+  text <- text_of(result)
+  expect_match(text, "`total` is summed in R&#39;s order|`total` is summed in R's order")
+  expect_no_match(text, "`^` has no vector form", fixed = TRUE)
+  stored <- withr::local_tempfile(fileext = ".json")
+  ds_save(result, stored)
+  expect_no_match(text_of(ds_load(stored)), "what became of each line")
+})
+
 test_that("Markdown for a review has verdict and tables, and no markup of the user's", {
   file <- tempfile(fileext = ".md")
   ds_report(hostile_result(), file)
