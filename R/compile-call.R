@@ -34,8 +34,8 @@
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
 #'   `x[places]`, `m[cbind(i, j)]`; writing past the end and `x <- c(x, v)` take constant time on average.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel, and functions
-#'   passed on to them; all may call themselves, those of single numbers also each other. Functions defined inside may
-#'   assign the kernel's variables (`total <<- total + v`).
+#'   passed on to them; all may call themselves (by `Recall()`, too), those of single numbers also each other. Functions
+#'   defined inside may assign the kernel's variables (`total <<- total + v`).
 #' * A variable may be of several modes (`NULL`, logical, integer, double) at different places, or a single number here
 #'   and a vector there; a matrix stays one.
 #' * Also `dim(x) <-`, `diag(m) <-`, `length(x) <-`, `is.na(x) <-`, `names(x) <- NULL`.

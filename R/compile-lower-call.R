@@ -342,8 +342,8 @@ assigned_function <- function(cx, name, value) {
 }
 
 inner_kernel <- function(cx, name, value) {
-  list(
+  recalled(list(
     name = name, formals = as.list(value[[2]]), body = value[[3]], env = cx$scope$kernel$env, line = cx$line,
     file = cx$scope$kernel$file, scope = cx$scope
-  )
+  ))
 }

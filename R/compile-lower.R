@@ -50,6 +50,7 @@ new_lowering <- function(kernel, shared) {
 # `conflict`, `settled`, `peeling`: see with_peeling().
 new_shared <- function(kernel) {
   shared <- new.env()
+  shared$itself <- recalled(utils::modifyList(kernel, list(name = itself_name)))
   shared$lenient <- isTRUE(kernel$lenient)
   shared$conflict <- shared$settled <- FALSE
   shared$peeling <- 0
@@ -102,6 +103,7 @@ values_call <- function(values) {
 }
 
 lower_function <- function(kernel, types, shared) {
+  if (is.null(kernel$name)) kernel$body <- shared$itself$body
   cx <- new_lowering(kernel, shared)
   missing <- names(types)[vapply(types, function(type) identical(type$modes, "unset") && is.null(type$pending), NA)]
   pending <- names(types)[vapply(types, function(type) !is.null(type$pending), NA)]

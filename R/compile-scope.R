@@ -29,6 +29,7 @@ key_in <- function(scope, name) {
 
 # The function that a name means here, as a kernel: one defined inside, or one of the environment.
 function_named <- function(cx, name) {
+  if (name == itself_name) return(cx$shared$itself)
   key <- variable_key(cx, name)
   type <- if (!is.null(key)) cx$flow[[key]]
   if (identical(type$kind, "function")) return(type$kernel)
@@ -37,8 +38,24 @@ function_named <- function(cx, name) {
   if (is.null(found) || is.primitive(found)) return(NULL)
   kernel <- with_dots_of(read_kernel(found), environment(found))
   kernel$name <- name
+  recalled(kernel)
+}
+
+# `Recall(x)` calls the function that it stands in: by its name, which a function that is compiled has none of its own.
+recalled <- function(kernel) {
+  ours <- identical(get0("Recall", kernel$env, mode = "function"), Recall)
+  if (!"Recall" %in% called_names(kernel$body) || !ours || "Recall" %in% assigned_names(kernel$body)) return(kernel)
+  visit <- function(code) {
+    if (!is.call(code) || call_name(code) == "function") return(code)
+    if (call_name(code) == "Recall") code[[1]] <- as.name(kernel$name)
+    for (i in seq_along(code)) if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- visit(code[[i]])
+    code
+  }
+  kernel$body <- visit(kernel$body)
   kernel
 }
+
+itself_name <- "this function"
 
 # A variable's value by its name; `..1` is the first argument behind `...`.
 value_outside <- function(name, env) {

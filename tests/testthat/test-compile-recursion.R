@@ -116,3 +116,31 @@ test_that("errors, missing values and values of several kinds in the depth are R
   fast <- ds_compile(quick)
   expect_identical(outcome_of(fast, list(c(2, NA, 1))), outcome_of(quick, list(c(2, NA, 1))))
 })
+
+test_that("`Recall()` calls the function that it stands in", {
+  divisor <- function(a, b) if (b == 0) a else Recall(b, a %% b)
+  sorted <- function(v) {
+    if (length(v) < 2) return(v)
+    rest <- v[-1]
+    c(Recall(rest[rest < v[1]]), v[1], Recall(w = 2, v = rest[rest >= v[1]]))
+  }
+  formals(sorted)$w <- 1
+  summed <- function(n) {
+    down <- function(k) if (k < 0.5) 0 else k + Recall(k - 1)
+    other <- function(k) sapply(1:2, function(i) if (i < 2) k else Recall(1))
+    c(down(n), other(n))
+  }
+  other <- function(n) {
+    Recall <- function(k) k * 2
+    Recall(n)
+  }
+  same <- function(f, ...) {
+    fast <- ds_compile(f)
+    expect_identical(suppressMessages(outcome_of(fast, list(...))), outcome_of(f, list(...)))
+    attr(fast, "ds_compiled")$counts[[1]] + (length(attr(fast, "ds_compiled")$routines) == 0)
+  }
+  expect_identical(same(divisor, 48, 36), 0)
+  expect_identical(same(sorted, c(3, 1, 2, 5, 4)), 0)
+  expect_identical(same(summed, 4), 0)
+  same(other, 4)
+})
