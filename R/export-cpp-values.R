@@ -60,6 +60,15 @@ cpp_functions <- c(
   "log10", "atan2", "lgammafn", "gammafn"
 )
 
+# What variables can't be called.
+cpp_words <- c(
+  "and", "bool", "catch", "class", "compl", "delete", "explicit", "export", "false", "friend", "mutable", "namespace",
+  "new", "not", "operator", "or", "private", "protected", "public", "template", "this", "throw", "true", "try",
+  "typename", "using", "virtual", "xor", "std", "Rcpp", "stop", "clone", "as", "wrap", "traits", "pow", "ceiling",
+  "ifelse", "is_na", "is_true", "List", "Named", "Range", "Function", "NumericVector", "IntegerVector",
+  "LogicalVector", "NumericMatrix", "IntegerMatrix", "LogicalMatrix", "unif_rand"
+)
+
 # Short functions that the C++ is given where it speaks of them, as they stand in the file.
 cpp_helpers <- list(
   place = c(
@@ -166,6 +175,9 @@ cpp_constant <- function(cx, node) {
 }
 
 cpp_operation <- function(cx, node) {
+  if (node$op == "ifelse" && node$args[[1]]$op %in% c("integer_to_double", "logical_to_integer")) {
+    node$args[[1]] <- node$args[[1]]$args[[1]] # a condition, whatever the sides are
+  }
   row <- if (node$rank > 0) cpp_of_vectors[[node$op]] else
     cpp_table[[node$op]] %||% cpp_by_mode[[node$args[[1]]$mode]][[node$op]]
   if (node$op == "math" && node$fn %in% cpp_functions) {

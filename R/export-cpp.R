@@ -13,11 +13,11 @@ cpp_form <- function(form) {
 }
 
 # The text of a C++ file for a form.
-cpp_source <- function(form, name, arguments) {
+cpp_source <- function(form, name) {
   cx <- new.env()
   cx$helpers <- character()
   callees <- lapply(form$callees, function(callee) cpp_routine_lines(cx, callee, cpp_routine(cx, callee$name)))
-  main <- cpp_routine_lines(cx, form, name, arguments)
+  main <- cpp_routine_lines(cx, form, name, main = TRUE)
   c(
     "// What stands here goes by R's code, and is meant to be read and changed. It does not look for missing",
     "// values in conditions and whole numbers, nor for sums of integers that are too large for them; where R",
@@ -27,15 +27,17 @@ cpp_source <- function(form, name, arguments) {
   )
 }
 
-cpp_routine_lines <- function(cx, form, name, arguments = NULL) {
+cpp_routine_lines <- function(cx, form, name, main = FALSE) {
   cx$form <- form <- cpp_form(form)
   names <- c_names(form)
-  cx$names <- names[vapply(form$vars[names(names)], function(var) !identical(var$kind, "tag"), NA)]
+  names <- names[vapply(form$vars[names(names)], function(var) !identical(var$kind, "tag"), NA)]
+  taken <- names %in% c(cpp_words, names(cpp_helpers), name)
+  names[taken] <- paste0(names[taken], "_")
+  cx$names <- names
   cx$line <- NULL
   cx$filled <- NULL
   changed <- changed_vectors(form)
   given <- unlist(form$arguments)
-  if (!is.null(arguments)) cx$names[given] <- arguments
   cx$shared <- !names(cx$names) %in% changed
   names(cx$shared) <- names(cx$names)
   cx$counters <- loop_counters(form)
@@ -44,18 +46,19 @@ cpp_routine_lines <- function(cx, form, name, arguments = NULL) {
   types <- vapply(form$vars[names(cx$names)], function(type) {
     cpp_type(cx, type)
   }, "")
+  cx$result <- cpp_result(cx, form)
   body <- cpp_steps(cx, form$steps)
   copied <- intersect(Filter(function(id) !is_scalar(form, id), given), changed)
   own <- setdiff(names(cx$names), c(given, cx$counters, firsts))
   head <- sprintf("%s %s%s", types[given], cx$names[given], ifelse(given %in% copied, "_given", ""))
   c(
     sprintf(
-      "%s%s %s(%s) {", if (is.null(arguments)) "static " else "", cpp_result(cx, form), name,
+      "%s%s %s(%s) {", if (main) "" else "static ", cx$result, name,
       paste(head, collapse = ", ")
     ),
     indent(c(
       sprintf("%s %s = %s;", types[copied], cx$names[copied], sprintf(
-        if (is.null(arguments)) "%s" else "clone(%s)", paste0(cx$names[copied], "_given")
+        if (main) "clone(%s)" else "%s", paste0(cx$names[copied], "_given")
       )),
       sprintf("%s %s%s;", types[own], cx$names[own], ifelse(is_scalar_type(types[own]), " = 0", "")), body
     )), "}"
@@ -180,6 +183,8 @@ cpp_step <- function(cx, step) {
     need = sprintf("if (!(%s)) stop(\"line %s: values that R takes otherwise\");", cpp_text(cx, arg()), step$line),
     fallback = sprintf("stop(%s);", c_string(sprintf("line %s: R stops or warns here", step$line))),
     `return` = cpp_return(cx, step),
+    scope = c("{", indent(c(cpp_block(cx, step$blocks$body), sprintf("end_%s: ;", label_text(step$label)))), "}"),
+    leave = sprintf("goto end_%s;", label_text(step$label)),
     room = , edge = , own = , copy_tag = , tag = NULL, # what is read of tags is refused
     refuse_cpp(cx, sprintf("`%s`", step$op))
   )
@@ -253,8 +258,8 @@ cpp_if <- function(cx, step) {
 
 cpp_return <- function(cx, step) {
   if (isFALSE(step$visible)) cx$hidden <- TRUE
-  if (is.null(step$shape)) return(sprintf("return %s;", cpp_text(cx, step$args[[1]])))
-  sprintf("return %s;", cpp_object(cx, step$shape, step$args))
+  text <- if (is.null(step$shape)) cpp_text(cx, step$args[[1]]) else cpp_object(cx, step$shape, step$args)
+  sprintf(if (cx$result == "SEXP") "return wrap(%s);" else "return %s;", text)
 }
 
 cpp_object <- function(cx, shape, args) {
@@ -297,13 +302,16 @@ cpp_part <- function(fast, name, package, inputs) {
   facts <- exported_facts(state, list(one))
   said <- sprintf("Runs in C++ for arguments of the types that it was made for (%s).", facts$words)
   helpers <- unlist(Map(function(own, helper) c("", original_lines(own, helper)), names(facts$helpers), facts$helpers))
+  head <- sub("NULL$", "", trimws(paste(deparse(as.function(c(formals(f), list(NULL)))), collapse = " ")))
+  call <- sprintf("%s_in_cpp(%s)", name, paste(names(formals(f)), collapse = ", "))
   files <- list(
-    cpp_source(one$form, name, names(formals(f))),
-    c("# The original, in R.", original_lines(sprintf("%s_in_r", name), f), helpers),
+    cpp_source(one$form, paste0(name, "_in_cpp")),
+    c(sprintf("%s <- %s%s", name, head, call), "", "# The original, in R.",
+      original_lines(sprintf("%s_in_r", name), f), helpers),
     test_lines(name, package, facts$random, TRUE), inputs,
     manual_lines(name, f, sprintf("`%s()` in C++", name), strwrap(said, 76), facts$descriptions)
   )
-  paths <- sprintf(c("src/%s.cpp", "R/%s-in-r.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name)
+  paths <- sprintf(c("src/%s.cpp", "R/%s.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name)
   list(files = stats::setNames(files, paths), routines = character(), imports = c(
     imported(own_functions(f)), evalCpp = "Rcpp"
   ))
