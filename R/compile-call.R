@@ -57,8 +57,9 @@
 #' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, and with single numbers (`s <- s + x[i]`); where
 #' they may come out in another way the loop is left to R. Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
 #' `d[i, "rain"]`). Dates, times and time differences are read by place, compared, and counted in their units
-#' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); factors go by their codes (`s[f[i]]`,
-#' `f[i] == "dry"`). Rows and columns bound to a variable (`m <- rbind(m, u)`), with the names that R
+#' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
+#' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable
+#' (`m <- rbind(m, u)`), with the names that R
 #' gives them; elements of lists and columns of data frames by name (`met$rain[i]`), read and
 #' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
 #' given, or that stand in a list (`model$link(x)`), built in once for their code with what they speak of read at each
