@@ -8,6 +8,9 @@ cpp_range_loop <- function(cx, step, name) {
   proved <- !is.null(tests) || !is.null(step$inner)
   body <- if (proved || is.null(step$blocks$careful)) step$blocks$body else step$blocks$careful
   direction <- if (!range$colon) 1 else if (proved) step$inner %||% step$direction else NA
+  moves <- any(names_read(range) %in% names_resized(cx, body))
+  last <- if (moves) sprintf("const int %s_last = %s;", name, ends[[2]]) # R looks once
+  if (moves) ends[[2]] <- paste0(name, "_last")
   variable <- if (step$name %in% cx$counters) name else paste0(name, "_turn")
   set <- if (variable != name) sprintf("%s = %s;", name, variable)
   rises <- if (!range$colon && !holds_count(range$args[[2]], cx$counts)) sprintf("%s >= 0", ends[[2]])
@@ -30,7 +33,13 @@ cpp_range_loop <- function(cx, step, name) {
     ),
     utils::head(head, -1), utils::tail(head, 1), indent(c(set, cpp_block(cx, body))), "}"
   )
-  if (is.na(direction)) c("{", indent(lines), "}") else lines
+  if (is.na(direction) || moves) c("{", indent(c(last, lines)), "}") else lines
+}
+
+# What steps give another value, or another length: elements of vectors that do not grow leave both.
+names_resized <- function(cx, steps) {
+  keeps <- function(step) step$op %in% c("store", "store_many") && !step$name %in% cx$form$growing
+  vapply(Filter(Negate(keeps), writing_steps(steps)), function(step) step$name, "")
 }
 
 both_known <- function(range) all(vapply(range$args, function(end) end$op == "const", NA))

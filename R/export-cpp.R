@@ -126,7 +126,8 @@ fold_values <- function(form) {
     for (at in rev(seq_len(max(0, length(steps) - 1)))) {
       one <- steps[[at]]
       once <- one$op == "assign" && is_temporary(one$name) && sum(c(reads, writes) == one$name) == 2
-      if (!once) next
+      # C++ does not say what it works out first
+      if (!once || any_value(one$args[[1]], function(node) node$op %in% c("draw", "call"))) next
       found <- FALSE
       after <- steps[[at + 1]]
       if (!after$op %in% c("assign", "store", "append", "if")) next

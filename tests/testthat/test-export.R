@@ -104,10 +104,13 @@ cpp_kernels <- list(
       at <- at + 1
     }
     for (hour in rev(seq_along(kept))) kept[hour] <- kept[hour] * 2 + kept[1 + hour %% 3]
+    left <- 3
+    for (hour in seq_len(left)) left <- left - 1
     wet <- kept[kept > 1]
     scaled <- sqrt(abs(kept)) + (1 - most) * depth
     rest <- depth[-2]
-    list(kept = kept, spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = runif(1), class = class)
+    drawn <- rexp(1) - runif(1)
+    list(kept, spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = drawn, class = class + left)
   },
   spread = function(cells, turns) {
     for (turn in seq_len(turns)) {
