@@ -102,7 +102,7 @@ cpp_helpers <- list(
     "  return std::floor(q) + std::floor(double(rest / b));", "}",
     "inline int quotient(int a, int b) {", "  return b == 0 ? NA_INTEGER : int(std::floor((double) a / b));", "}"
   ),
-  sign = c("inline double sign(double x) { return (x > 0) - (x < 0); }"),
+  sign = c("inline double sign(double x) { return ISNAN(x) ? x : (x > 0) - (x < 0); }"),
   span = c(
     "// Whole numbers from one to another, up or down.", "inline IntegerVector span(int from, int to) {",
     "  IntegerVector made(std::abs(to - from) + 1);",

@@ -57,9 +57,7 @@ cpp_routine_lines <- function(cx, form, name, main = FALSE) {
       paste(head, collapse = ", ")
     ),
     indent(c(
-      sprintf("%s %s = %s;", types[copied], cx$names[copied], sprintf(
-        if (main) "clone(%s)" else "%s", paste0(cx$names[copied], "_given")
-      )),
+      sprintf("%1$s %2$s = clone(%2$s_given);", types[copied], cx$names[copied]),
       sprintf("%s %s%s;", types[own], cx$names[own], ifelse(is_scalar_type(types[own]), " = 0", "")), body
     )), "}"
   )
@@ -303,25 +301,16 @@ cpp_part <- function(fast, name, package, inputs) {
   facts <- exported_facts(state, list(one))
   said <- sprintf("Runs in C++ for arguments of the types that it was made for (%s).", facts$words)
   helpers <- unlist(Map(function(own, helper) c("", original_lines(own, helper)), names(facts$helpers), facts$helpers))
-  head <- sub("NULL$", "", trimws(paste(deparse(as.function(c(formals(f), list(NULL)))), collapse = " ")))
   call <- sprintf("%s_in_cpp(%s)", name, paste(names(formals(f)), collapse = ", "))
   files <- list(
     cpp_source(one$form, paste0(name, "_in_cpp")),
-    c(sprintf("%s <- %s%s", name, head, call), "", "# The original, in R.",
+    c(sprintf("%s <- %s%s", name, function_head(f), call), "", "# The original, in R.",
       original_lines(sprintf("%s_in_r", name), f), helpers),
     test_lines(name, package, facts$random, TRUE), inputs,
     manual_lines(name, f, sprintf("`%s()` in C++", name), strwrap(said, 76), facts$descriptions)
   )
   paths <- sprintf(c("src/%s.cpp", "R/%s.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name)
-  list(files = stats::setNames(files, paths), routines = character(), imports = c(
+  list(files = stats::setNames(files, paths), routines = character(), links = "LinkingTo: Rcpp", imports = c(
     imported(own_functions(f)), evalCpp = "Rcpp"
   ))
-}
-
-cpp_package_files <- function(package, part, exported) {
-  list(
-    DESCRIPTION = c(description_lines(package, unique(part$imports)), "LinkingTo: Rcpp"),
-    NAMESPACE = c(sprintf("useDynLib(%s, .registration = TRUE)", package), sprintf("export(%s)", exported),
-      import_lines(part$imports))
-  )
 }

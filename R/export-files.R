@@ -53,7 +53,7 @@ function_lines <- function(name, package, f, facts, public) {
   arguments <- names(formals(f))
   call <- sprintf(".Call(C_%s, %s)", name, paste(arguments, collapse = ", "))
   if (facts$risky) call <- sprintf("tryCatch(%s, error = function(e) NULL, warning = function(w) NULL)", call)
-  head <- sub("NULL$", "", trimws(paste(deparse(as.function(c(formals(f), list(NULL)))), collapse = " ")))
+  head <- function_head(f)
   given <- sprintf("%s_in_r(%s)", name, paste(arguments, collapse = ", "))
   c(
     paste("#'", c(sprintf("`%s()` in C", name), "")),
@@ -70,6 +70,11 @@ function_lines <- function(name, package, f, facts, public) {
     sprintf("# The original, in R."), original_lines(sprintf("%s_in_r", name), f),
     unlist(Map(function(own, helper) c("", original_lines(own, helper)), names(facts$helpers), facts$helpers))
   )
+}
+
+# `function(x, by = 2) ` without its body.
+function_head <- function(f) {
+  sub("NULL$", "", trimws(paste(deparse(as.function(c(formals(f), list(NULL)))), collapse = " ")))
 }
 
 said_of_types <- function(facts) {

@@ -51,8 +51,7 @@ ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE, langua
     if (inherits(fast, "ds_picked")) picked_part(fast, name, package, inputs) else
     kernel_part(compiled_state(fast), name, package, inputs)
   new <- !file.exists(file.path(path, "DESCRIPTION"))
-  files <- c(part$files, if (new) (if (language == "cpp") cpp_package_files(package, part, name) else
-    package_files(package, part, name)))
+  files <- c(part$files, if (new) package_files(package, part, name))
   there <- names(files)[file.exists(file.path(path, names(files)))]
   if (length(there) && !overwrite) {
     abort_input(sprintf("%s: there already.", quoted(there)), sprintf("The folder is %s.", path),
@@ -182,8 +181,8 @@ exported_files <- function(state, name, package, built, inputs, public) {
 # What makes a package of the files.
 package_files <- function(package, part, exported) {
   c(
-    list(DESCRIPTION = description_lines(package, unique(part$imports)),
-      NAMESPACE = c(if (length(part$routines)) sprintf("useDynLib(%s, .registration = TRUE)", package),
+    list(DESCRIPTION = c(description_lines(package, unique(part$imports)), part$links),
+      NAMESPACE = c(if (length(part$routines) || length(part$links)) sprintf("useDynLib(%s, .registration = TRUE)", package),
         sprintf("export(%s)", exported), import_lines(part$imports))),
     if (length(part$routines)) list("src/init.c" = registration_lines(package, part$routines))
   )
