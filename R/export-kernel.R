@@ -182,7 +182,8 @@ exported_files <- function(state, name, package, built, inputs, public) {
 package_files <- function(package, part, exported) {
   c(
     list(DESCRIPTION = c(description_lines(package, unique(part$imports)), part$links),
-      NAMESPACE = c(if (length(part$routines) || length(part$links)) sprintf("useDynLib(%s, .registration = TRUE)", package),
+      NAMESPACE = c(
+        if (length(c(part$routines, part$links))) sprintf("useDynLib(%s, .registration = TRUE)", package),
         sprintf("export(%s)", exported), import_lines(part$imports))),
     if (length(part$routines)) list("src/init.c" = registration_lines(package, part$routines))
   )
