@@ -226,10 +226,9 @@ each_loop <- function(em, step, body, name, id, there) {
   whole <- is_whole_mode(em$form$vars[[step$name]]$modes)
   looked <- em$form$lean && whole && !step$args[[1]]$name %in% em$sure && !there
   late <- isTRUE(step$calm) || isTRUE(step$noted)
-  take <- sprintf(
-    if (!looked) "%s = %s[q%s];" else if (late) "%s = DS_NOTED(%s[q%s]);" else "%s = DS_THERE(%s[q%s]);",
-    name, from, id
-  )
+  value <- sprintf("%s[q%s]", from, id)
+  if (looked) value <- sprintf("%s(%s)", if (late) noted_as(step$args[[1]]$mode) else "DS_THERE", value)
+  take <- sprintf("%s = %s;", name, value)
   lines <- loop_lines(em, body, paste0(from, "_n"), flags, take)
   em$turning <- turning
   if (has_loop(body) || has_break(body)) {

@@ -89,7 +89,7 @@ on_threads <- function(em, id, own, flags, turns) {
 raised_flags <- function(lines) {
   c(
     if (raises(lines, "bad")) c("bad", "bad_noted", "bad_d", "bad_noted_d"),
-    if (raises(lines, "odd")) c("odd", "odd_noted", "odd_d", "odd_noted_d", "big", "big_noted")
+    if (raises(lines, "odd")) c("odd", "odd_noted", "lost", "lost_noted", "odd_d", "odd_noted_d", "big", "big_noted")
   )
 }
 

@@ -104,6 +104,7 @@ late_row <- function(node, sure) {
   mode <- node$args[[1]]$mode
   if (isTRUE(node$wraps) && sure && (isTRUE(node$fits) || node$op == "neg_i")) return(late_table$wraps[[node$op]])
   if (isTRUE(node$fits) && sure) return(late_table$fits[[node$op]])
+  if (isTRUE(node$ordered)) return(late_table$ordered[[node$op]])
   if (isTRUE(node$late) && (sure || mode == "double")) late_table[[mode]][[node$op]]
 }
 
@@ -114,6 +115,7 @@ late_table <- list(
   ),
   fits = list(add_i = c_row("@1 + @2", 12), sub_i = c_row("@1 - @2", 12), mul_i = c_row("@1 * @2", 13)),
   integer = c_calls(c(add_i = "DS_ADD_LATE", sub_i = "DS_SUB_LATE", mul_i = "DS_MUL_LATE"), 2),
+  ordered = c_calls(c(min = "DS_LESSER", max = "DS_GREATER", pmin = "DS_LESSER", pmax = "DS_GREATER"), 2),
   double = c_calls(c(min = "DS_MIN_LATE", max = "DS_MAX_LATE", pmin = "DS_MIN_LATE", pmax = "DS_MAX_LATE"), 2)
 )
 
@@ -131,6 +133,7 @@ special_row <- function(node) {
     operands <- paste0("@", seq_along(node$args), collapse = ", ")
     call <- sprintf("%s(%s)", node$fn, paste(c(operands, node$flags), collapse = ", "))
     if (!node$warns) return(c_row(call))
+    if (node$fn == "sqrt") return(c_row("DS_NAN_ROOT(@1)"))
     c_row(sprintf("DS_NAN%d(%s)", length(node$args), paste(c(node$fn, operands, node$flags), collapse = ", ")))
   }
 }

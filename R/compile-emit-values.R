@@ -108,6 +108,7 @@ compared_text <- function(em, node) {
     }
     return(sprintf("DS_COMPARE_INT(%s, %s, %s)", args[[1]]$text, compared[[node$op]], args[[2]]$text))
   }
+  if (isTRUE(node$ordered)) return(text)
   sprintf("DS_%s%s(%s, %s)", toupper(node$op), if (isTRUE(node$late)) "_LATE" else "", args[[1]]$text, args[[2]]$text)
 }
 
@@ -181,9 +182,12 @@ wide_term <- function(em, node) {
 checked_text <- function(node, made) {
   if (!is.null(node$held)) made <- c_text(sprintf("held%d_", node$held))
   if (is.null(node$check)) return(made)
-  macro <- c(small = "DS_SMALL", late = "DS_NOTED", `at once` = "DS_THERE")[[node$check]]
+  macro <- c(small = "DS_SMALL", late = noted_as(node$mode), `at once` = "DS_THERE")[[node$check]]
   c_text(sprintf("%s(%s)", macro, made$text))
 }
+
+# The macro that notes that a value of a mode is missing.
+noted_as <- function(mode) if (mode == "logical") "DS_NOTED_TRUTH" else "DS_NOTED"
 
 # Elements that are read before a loop: see hoist_elements().
 held_lines <- function(em, step) {

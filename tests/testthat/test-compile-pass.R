@@ -224,3 +224,46 @@ test_that("integers that are looked at later overflow nowhere that C may reason 
   }
   expect_identical(callr::r(ran, list(f, level)), suppressWarnings(f(level)))
 })
+
+# The comparisons of a form that need no look at what they compare, as they stand in R.
+unlooked <- function(f, ...) {
+  found <- character()
+  see <- function(node) {
+    if (isTRUE(node$ordered)) found <<- c(found, internal("node_text")(node))
+    node
+  }
+  internal("map_steps")(annotated(f, ...)$steps, function(step) internal("map_values")(step, see))
+  unique(gsub(":d0", "", found))
+}
+
+test_that("a number that was compared is looked at again only where it may have changed", {
+  classed <- function(x) {
+    out <- numeric(length(x))
+    for (i in seq_along(x)) {
+      l <- x[i]
+      if (l > 4) out[i] <- 1 else if (l > 2 && 2 * l < 7) out[i] <- 2 else l <- l / x[1]
+      if (l < 3) out[i] <- out[i] + 1
+    }
+    out
+  }
+  expect_identical(unlooked(classed, c(1, 2)), c("gt(l, 2)", "lt(mul(2, l), 7)"))
+  between <- function(x, low) {
+    most <- -Inf
+    for (v in x) {
+      if (low > 0 || v > 1) most <- max(most, v)
+      if (v > 1) low <- v
+      if (v > low) low <- low + most
+      if (v > low) most <- 1
+    }
+    c(most, low)
+  }
+  expect_identical(unlooked(between, c(1, 2), 1), "gt(v, low)")
+  numbers <- c(-Inf, -1, 0, 3, 5, Inf, NaN, NA)
+  for (seed in 1:40) {
+    set.seed(seed)
+    x <- sample(numbers, 5, TRUE)
+    expect_identical(outcome_of(ds_compile(classed), list(x)), outcome_of(classed, list(x)))
+    expect_identical(outcome_of(ds_compile(between), list(x, numbers[[1 + seed %% 8]])),
+      outcome_of(between, list(x, numbers[[1 + seed %% 8]])))
+  }
+})

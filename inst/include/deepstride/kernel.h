@@ -313,18 +313,22 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
 #define DS_NE_LATE(a, b) DS_COMPARE_LATE(a, !=, b)
 #define DS_MIN_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd_d |= (ds_flag_d) __builtin_isunordered(ds_l, ds_r); ds_r < ds_l ? ds_r : ds_l; })
 #define DS_MAX_LATE(a, b) ({ const double ds_l = (a), ds_r = (b); odd_d |= (ds_flag_d) __builtin_isunordered(ds_l, ds_r); ds_r > ds_l ? ds_r : ds_l; })
+#define DS_LESSER(a, b) ({ const double ds_l = (a), ds_r = (b); ds_r < ds_l ? ds_r : ds_l; })
+#define DS_GREATER(a, b) ({ const double ds_l = (a), ds_r = (b); ds_r > ds_l ? ds_r : ds_l; })
 /* Integers that are taken not to be missing, and to be small where they are summed. */
 #define DS_THERE(x) ({ const int ds_v = (x); if (DS_RARE(ds_v == NA_INTEGER)) goto missing; ds_v; })
 #define DS_NOTED(x) ({ const int ds_v = (x); odd |= ds_v == NA_INTEGER; ds_v; })
+/* Of truths the missing one alone is below zero. */
+#define DS_NOTED_TRUTH(x) ({ const int ds_v = (x); lost |= ds_v; ds_v; })
 #define DS_SMALL(x) ({ const int ds_v = (x); big |= (unsigned) ds_v + (1u << 27); ds_v; })
 /* Flags of one turn of a loop, which are joined to those of all turns where it ends. What is noted of doubles is noted in
  * what is as wide as they are, without which C makes no vector of a loop, nor puts a choice in the place of a branch. */
 #define DS_FLAGS_BAD int bad = 0; ds_flag_d bad_d = 0; (void) bad; (void) bad_d
 #define DS_NOTE_BAD do { bad_noted |= bad; bad_noted_d |= bad_d; } while (0)
-#define DS_FLAGS DS_FLAGS_BAD; int odd = 0; unsigned big = 0; ds_flag_d odd_d = 0; (void) odd; (void) big; (void) odd_d
-#define DS_NOTE do { DS_NOTE_BAD; odd_noted |= odd; big_noted |= big; odd_noted_d |= odd_d; } while (0)
+#define DS_FLAGS DS_FLAGS_BAD; int odd = 0, lost = 0; unsigned big = 0; ds_flag_d odd_d = 0; (void) odd; (void) lost; (void) big; (void) odd_d
+#define DS_NOTE do { DS_NOTE_BAD; odd_noted |= odd; lost_noted |= lost; big_noted |= big; odd_noted_d |= odd_d; } while (0)
 #define DS_BAD (bad | bad_noted | ((bad_d | bad_noted_d) != 0))
-#define DS_ODD (odd | odd_noted | ((big | big_noted) >> 28) | ((odd_d | odd_noted_d) != 0))
+#define DS_ODD (odd | odd_noted | ((lost | lost_noted) < 0) | ((big | big_noted) >> 28) | ((odd_d | odd_noted_d) != 0))
 #define DS_LOOK_MISSING_FIRST do { if (DS_RARE(DS_ODD)) goto missing; } while (0)
 #define DS_LOOK_MISSING do { DS_LOOK_MISSING_FIRST; DS_NEED(!DS_BAD); } while (0)
 #define DS_SUM_LATE(a, b, op, sign) ({ const int ds_l = (a), ds_r = (b), ds_y = (int) ((unsigned) ds_l op (unsigned) ds_r); \
@@ -338,6 +342,8 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
 
 /* A function of R's library that makes a NaN of numbers: R warns. */
 #define DS_NAN1(fn, a, ...) ({ const double ds_a1 = (a), ds_y = fn(ds_a1 __VA_OPT__(,) __VA_ARGS__); bad_d |= (ds_flag_d) (ds_y != ds_y) & (ds_a1 == ds_a1); ds_y; })
+/* A root is NaN below zero alone. */
+#define DS_NAN_ROOT(a) ({ const double ds_a1 = (a); bad_d |= (ds_flag_d) (ds_a1 < 0); sqrt(ds_a1); })
 #define DS_NAN2(fn, a, b, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_y = fn(ds_a1, ds_a2 __VA_OPT__(,) __VA_ARGS__); \
   bad_d |= (ds_flag_d) (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2); ds_y; })
 #define DS_NAN3(fn, a, b, c, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_a3 = (c), ds_y = fn(ds_a1, ds_a2, ds_a3 __VA_OPT__(,) __VA_ARGS__); \
