@@ -41,6 +41,10 @@ kinds_of_variables <- function(frame, symbols) {
     .Call(`_deepstride_kinds_of_variables`, frame, symbols)
 }
 
+words_of_variables <- function(frame, symbols) {
+    .Call(`_deepstride_words_of_variables`, frame, symbols)
+}
+
 dispatch_address <- function(which) {
     .Call(`_deepstride_dispatch_address`, which)
 }

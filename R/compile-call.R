@@ -169,6 +169,7 @@ new_state <- function(f, kernel, build, whole) {
   state$certain <- certain_arguments(kernel)
   state$counts <- double(3) # fallbacks so far and in a row, line of the last in the C: the dispatcher counts in place
   state$declined <- character()
+  state$bare <- integer() # arguments whose names don't matter
   state
 }
 
@@ -420,6 +421,6 @@ new_routine <- function(code, address, form, lines) {
     trusted = unlist(lapply(form$trusted, function(one) {
       list(one$env, as.name(one$name), one$value)
     }), recursive = FALSE) %||% list(),
-    risky = form$risky, random = form$random, lines = lines
+    risky = form$risky, random = form$random, lines = lines, reads = only_read(form)
   )
 }

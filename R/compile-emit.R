@@ -336,7 +336,11 @@ emit_if <- function(em, step) {
     em,
     step$args[[1]]
   )) NULL else sprintf("(void) (%s);", test))
-  if (length(yes) == 0) return(c(sprintf("if (!(%s)) {", test), indent(no), "}"))
+  if (length(yes) == 0) {
+    # a name is found once: see follow_places()
+    found <- any(startsWith(names_read(step$args[[1]]), place_symbol("")))
+    return(c(sprintf(if (found) "if (DS_RARE(!(%s))) {" else "if (!(%s)) {", test), indent(no), "}"))
+  }
   c(sprintf("if (%s) {", test), indent(yes), if (length(no)) c("} else {", indent(no)), "}")
 }
 

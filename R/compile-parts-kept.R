@@ -16,7 +16,9 @@ keep_names_in <- function(made, named, frame, bound) {
       "names of rows or columns", escaping[[1]])
     return()
   }
-  for (name in named) made$given[[name]] <- as.call(list(without_names, made$given[[name]]))
+  plain <- Filter(function(name) is.name(made$given[[name]]), named)
+  made$bare <- plain
+  for (name in setdiff(named, plain)) made$given[[name]] <- as.call(list(without_names, made$given[[name]]))
   for (name in intersect(kept, made$gives)) {
     made$puts[[name]] <- put_named(made$puts[[name]] %||% put_plain(name), name, facts$origins[[from[[name]]]])
   }

@@ -45,6 +45,7 @@ new_variant <- function(part, kinds, frame) {
   state$certain <- union(state$certain, which(vapply(made$given, function(given) {
     is.call(given) && is.function(given[[1]])
   }, NA)))
+  state$bare <- match(made$bare, names(made$given))
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
   list(call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links)

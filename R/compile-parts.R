@@ -86,7 +86,6 @@ new_part <- function(cut, loop) {
   part$row <- 0
   part$rest <- 16
   part$compared <- ""
-  part$plain <- FALSE
   part$depth <- cut$depth
   cut$parts[[length(cut$parts) + 1]] <- part
   around <- intersect(used, looks_around)
@@ -188,38 +187,48 @@ run_part <- function(part) {
     return(NULL)
   }
   frame <- parent.frame()
-  kinds <- kinds_of_variables(frame, part$symbols)
-  for (at in which(kinds == "other")) {
-    if (!is.null(class_of_numbers(frame[[part$reads[[at]]]]))) kinds[[at]] <- "classed"
-  }
-  if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
-  ran <- run_variant(part, kinds, frame)
-  now <- if (is.null(ran$fits) && any(kinds == "pending")) kinds_of_variables(frame, part$symbols)
-  if (!is.null(now) && !identical(now, kinds)) ran <- run_variant(part, now, frame) # what was pending is known by now
-  if (is.null(ran$fits)) return(leave_part(part, ran$variant))
+  words <- words_of_variables(frame, part$symbols)
+  same <- !is.null(words) && identical(words, part$last_words)
+  ran <- if (same) run_variant(part$last, frame) else run_anew(part, words, frame)
   variant <- ran$variant
+  if (!ran$fits) return(leave_part(part, variant))
   value <- ran$value
   part$row <- 0
   if (part$returns && any(names(value)[1] == return_labels)) part$value <- value else put_back(value, variant, frame)
-  tell_kept(ran$kept, variant$told, frame)
+  if (length(ran$kept)) tell_kept(ran$kept, variant$told, frame)
   took <- clock_now() - start
   part$seconds <- part$seconds + took
   compare_part(part, took)
   TRUE
 }
 
-# list(variant, value, kept, fits); without `fits` where R is to run it.
-run_variant <- function(part, kinds, frame) {
-  variant <- variant_of(part, kinds, frame)
-  if (!is.null(variant$reason) || raises_kept(variant)) return(list(variant = variant))
-  follow_links(variant$links, frame)
-  ran <- c(with_told(eval(variant$call, frame)), list(variant = variant))
-  if (identical(ran$value, left_to_r)) return(list(variant = variant))
-  fits <- vapply(intersect(names(ran$value), names(variant$puts)), function(name) {
-    variant$puts[[name]]$fits(ran$value[[name]], frame, ran$value)
-  }, NA)
-  if (all(fits)) ran$fits <- TRUE
-  ran
+# Where its variables are not what they were the last time.
+run_anew <- function(part, words, frame) {
+  kinds <- kinds_of_variables(frame, part$symbols)
+  for (at in which(kinds == "other")) {
+    if (!is.null(class_of_numbers(frame[[part$reads[[at]]]]))) kinds[[at]] <- "classed"
+  }
+  if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
+  ran <- run_variant(variant_of(part, kinds, frame), frame)
+  part$last <- ran$variant
+  part$last_words <- words
+  if (ran$fits || !any(kinds == "pending")) return(ran)
+  now <- kinds_of_variables(frame, part$symbols) # what was pending is known by now
+  if (identical(now, kinds)) ran else run_variant(variant_of(part, now, frame), frame)
+}
+
+# list(variant, value, kept, fits); `fits` is FALSE where R is to run it.
+run_variant <- function(variant, frame) {
+  left <- list(variant = variant, fits = FALSE)
+  if (!is.null(variant$reason) || (length(variant$told) && raises_kept(variant))) return(left)
+  if (length(variant$links)) follow_links(variant$links, frame)
+  ran <- if (length(variant$told)) with_told(eval(variant$call, frame)) else list(value = eval(variant$call, frame))
+  if (identical(ran$value, left_to_r)) return(left)
+  fits <- TRUE
+  for (name in intersect(names(ran$value), names(variant$puts))) {
+    fits <- fits && variant$puts[[name]]$fits(ran$value[[name]], frame, ran$value)
+  }
+  list(variant = variant, fits = fits, value = ran$value, kept = ran$kept)
 }
 
 # Defaults that speak of nothing that the loop changes may be worked out before it where that does nothing else, and
@@ -283,7 +292,6 @@ most_variants <- 20
 
 # What a part is for variables of these kinds, made once.
 variant_of <- function(part, kinds, frame) {
-  if (part$plain && identical(kinds, part$last_kinds)) return(part$last)
   dots <- if ("..." %in% part$reads) dots_words(frame)
   firsts <- vapply(part$reads[kinds == "list"], function(name) {
     paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame, any(kinds == "named")))
@@ -302,14 +310,11 @@ variant_of <- function(part, kinds, frame) {
     }, "")
   ), collapse = " ")
   found <- part$variants[[key]]
-  part$plain <- !part$asks && is.null(dots) && !any(kinds %in% c("named", "classed", "text", "function", "list"))
-  part$last_kinds <- kinds
-  if (!is.null(found)) return(part$last <- found)
+  if (!is.null(found)) return(found)
   if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))
-  part$last <- part$variants[[key]] <- tryCatch(new_variant(part, kinds, frame), error = function(e) {
+  part$variants[[key]] <- tryCatch(new_variant(part, kinds, frame), error = function(e) {
     list(reason = sprintf("it could not be made ready (%s)", condition_line(e)))
   })
-  part$last
 }
 
 # Told once for a function.

@@ -114,6 +114,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// words_of_variables
+SEXP words_of_variables(SEXP frame, SEXP symbols);
+RcppExport SEXP _deepstride_words_of_variables(SEXP frameSEXP, SEXP symbolsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type frame(frameSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type symbols(symbolsSEXP);
+    rcpp_result_gen = Rcpp::wrap(words_of_variables(frame, symbols));
+    return rcpp_result_gen;
+END_RCPP
+}
 // dispatch_address
 SEXP dispatch_address(int which);
 RcppExport SEXP _deepstride_dispatch_address(SEXP whichSEXP) {
@@ -494,6 +505,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
     {"_deepstride_kinds_of_variables", (DL_FUNC) &_deepstride_kinds_of_variables, 2},
+    {"_deepstride_words_of_variables", (DL_FUNC) &_deepstride_words_of_variables, 2},
     {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 1},
     {"_deepstride_load_kernel", (DL_FUNC) &_deepstride_load_kernel, 1},
     {"_deepstride_take_counts", (DL_FUNC) &_deepstride_take_counts, 2},

@@ -29,11 +29,11 @@ const SEXP missing_met = reinterpret_cast<SEXP>(2);
 inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) < 4096; }
 
 // Fields of a routine, as new_routine() makes it.
-enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines };
+enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines, r_reads };
 
 // The code of one argument, as type_code() has it, into `code`; false where it has none: "~" has attributes
-// that kernels don't keep, "?" is of another kind.
-bool type_of(SEXP value, char* code) {
+// that kernels don't keep (and that matter: of one that is taken `bare` they don't), "?" is of another kind.
+bool type_of(SEXP value, char* code, bool bare = false) {
   code[0] = '?';
   if (TYPEOF(value) == VECSXP) {  // a list, by the parts of which only the kernel can tell
     const bool plain = ATTRIB(value) == R_NilValue || (TAG(ATTRIB(value)) == R_NamesSymbol && CDR(ATTRIB(value)) == R_NilValue);
@@ -53,12 +53,37 @@ bool type_of(SEXP value, char* code) {
   }
   int rank = XLENGTH(value) == 1 ? 0 : 1;
   for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) {
+    if (bare && TAG(at) != R_DimSymbol) continue;
     if (TAG(at) != R_DimSymbol) { code[0] = OBJECT(value) ? '?' : '~'; return false; }
     rank = Rf_length(CAR(at));
     if (rank < 2 || rank > 30) return false;
   }
   code[1] = static_cast<char>(rank > 9 ? 'a' + rank - 10 : '0' + rank);
   return true;
+}
+
+bool has_names(SEXP value) {
+  for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) {
+    if (TAG(at) != R_DimSymbol) return true;
+  }
+  return false;
+}
+
+// A copy of a vector, a matrix or an array with its extents alone.
+SEXP without_names(SEXP value) {
+  const R_xlen_t n = XLENGTH(value);
+  SEXP made = PROTECT(Rf_allocVector(TYPEOF(value), n));
+  switch (TYPEOF(value)) {
+    case REALSXP: if (n > 0) memcpy(REAL(made), REAL(value), n * sizeof(double)); break;
+    case INTSXP: if (n > 0) memcpy(INTEGER(made), INTEGER(value), n * sizeof(int)); break;
+    case LGLSXP: if (n > 0) memcpy(LOGICAL(made), LOGICAL(value), n * sizeof(int)); break;
+    case CPLXSXP: if (n > 0) memcpy(COMPLEX(made), COMPLEX(value), n * sizeof(Rcomplex)); break;
+    default: for (R_xlen_t i = 0; i < n; ++i) SET_STRING_ELT(made, i, STRING_ELT(value, i));
+  }
+  SEXP extents = Rf_getAttrib(value, R_DimSymbol);
+  if (extents != R_NilValue) Rf_setAttrib(made, R_DimSymbol, extents);
+  UNPROTECT(1);
+  return made;
 }
 
 // `..1`, `..2`: an argument behind `...`.
@@ -278,7 +303,13 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   const int count = static_cast<int>(XLENGTH(symbols));
   SEXP* held = static_cast<SEXP*>(alloca((count + most_outside + 1) * sizeof(SEXP)));
   SEXP* bound = static_cast<SEXP*>(alloca((count + 1) * sizeof(SEXP)));
+  int* formal = static_cast<int*>(alloca((count + 1) * sizeof(int)));
   char* code = static_cast<char*>(alloca(2 * count + 2));
+  SEXP named = Rf_findVarInFrame(state, Rf_install("bare"));  // arguments whose names don't matter
+  bool* bare = static_cast<bool*>(alloca((count + 1) * sizeof(bool)));
+  for (int i = 0; i < count; ++i) bare[i] = false;
+  for (R_xlen_t k = 0; k < XLENGTH(named); ++k) bare[INTEGER(named)[k] - 1] = true;
+  SEXP copies = PROTECT(XLENGTH(named) > 0 ? Rf_allocVector(VECSXP, count) : R_NilValue);
   const char* why = NULL;
   // what may not be worked out before R would: only where R is certain to, and in its order
   bool* pending = static_cast<bool*>(alloca((count + 1) * sizeof(bool)));
@@ -316,8 +347,9 @@ again:
     if (pending[i]) { *at++ = 'p'; continue; }
     if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, frame);
     bound[i] = value;
-    if (!type_of(value, at)) { known = false; ++at; continue; }
+    if (!type_of(value, at, bare[i])) { known = false; ++at; continue; }
     at += 2;
+    formal[given] = i;
     held[given++] = value;
   }
   *at = 0;
@@ -331,7 +363,8 @@ again:
       const char* c = code;
       for (int i = 0; i < count; ++i) {
         LOGICAL(missing)[i] = *c == 'p' ? NA_LOGICAL : *c == 'm';
-        if (*c != 'm' && *c != 'p') SET_VECTOR_ELT(values, i, bound[i]);
+        const bool strip = (*c != 'm' && *c != 'p') && bare[i] && has_names(bound[i]);
+        if (*c != 'm' && *c != 'p') SET_VECTOR_ELT(values, i, strip ? without_names(bound[i]) : bound[i]);
         c += *c == 'm' || *c == 'p' || *c == '?' || *c == '~' ? 1 : 2;
       }
       SEXP key = PROTECT(Rf_mkString(code));
@@ -343,6 +376,12 @@ again:
     if (LOGICAL(VECTOR_ELT(routine, r_random))[0] && is_odd_generator()) {
       why = "this random number generator can't be set back";
       break;
+    }
+    // what a kernel may give on in whole it is not to give on with names
+    for (int g = 0; g < given; ++g) {
+      if (!bare[formal[g]] || LOGICAL(VECTOR_ELT(routine, r_reads))[g] || !has_names(held[g])) continue;
+      held[g] = without_names(held[g]);
+      SET_VECTOR_ELT(copies, formal[g], held[g]);
     }
     int line = 0;
     bool visible = true;
@@ -382,9 +421,11 @@ again:
       leave_with(value, frame, visible);
     }
     note_fallback(state, NULL, line, VECTOR_ELT(routine, r_lines));
+    UNPROTECT(1);
     return R_NilValue;
   }
   note_fallback(state, why == NULL ? "what it speaks of changes from call to call" : why, 0, R_NilValue);
+  UNPROTECT(1);
   return R_NilValue;
 }
 
@@ -433,6 +474,43 @@ SEXP kinds_of_variables(SEXP frame, SEXP symbols) {
   }
   UNPROTECT(1);
   return kinds;
+}
+
+// What the variables of a frame are, in one text: their kinds, and the types, extents and names of what is plain or
+// named; NULL where that is not all that their loop hangs on.
+// [[Rcpp::export(rng = false)]]
+SEXP words_of_variables(SEXP frame, SEXP symbols) {
+  const R_xlen_t count = XLENGTH(symbols);
+  char* words = R_alloc(6 * count + 1, 1);
+  char* at = words;
+  for (R_xlen_t i = 0; i < count; ++i) {
+    SEXP symbol = VECTOR_ELT(symbols, i);
+    if (symbol == R_DotsSymbol || is_of_dots(symbol)) return R_NilValue;
+    SEXP value = Rf_findVarInFrame(frame, symbol);
+    const char* kind = kind_of_variable(value, frame);
+    *at++ = kind[0] == 'n' && kind[1] == 'u' ? '0' : kind[0];  // null, named
+    if (strcmp(kind, "unset") == 0 || strcmp(kind, "null") == 0) continue;
+    const bool named = strcmp(kind, "named") == 0;
+    if (!named && strcmp(kind, "plain") != 0) return R_NilValue;
+    if (TYPEOF(value) == PROMSXP) value = PRVALUE(value);
+    if (value == R_UnboundValue || OBJECT(value)) return R_NilValue;
+    SEXP extents = Rf_getAttrib(value, R_DimSymbol);
+    *at++ = static_cast<char>('A' + TYPEOF(value));
+    *at++ = static_cast<char>('0' + Rf_length(extents));
+    *at++ = XLENGTH(value) == 1 ? '1' : '2';
+    if (!named) continue;
+    if (extents == R_NilValue) {
+      *at++ = Rf_getAttrib(value, R_NamesSymbol) != R_NilValue ? 'n' : '-';
+      continue;
+    }
+    SEXP sides = Rf_getAttrib(value, R_DimNamesSymbol);
+    int which = 0;
+    for (R_xlen_t k = 0; k < XLENGTH(sides) && k < 6; ++k) which |= (VECTOR_ELT(sides, k) != R_NilValue) << k;
+    if (XLENGTH(sides) > 6) return R_NilValue;
+    *at++ = static_cast<char>('0' + which);
+  }
+  *at = 0;
+  return Rf_mkString(words);
 }
 
 // Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come: see run_part().

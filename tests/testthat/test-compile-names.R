@@ -332,3 +332,28 @@ test_that("rows and columns that are bound have the names that R gives them, whe
   ran <- vapply(loops, function(f) loop_of(f, c(3, 1, 2), 2), "")
   expect_identical(ran, c("R", "native", "R", "R", "R", "R", "R", "R"))
 })
+
+test_that("a loop that only reads what has names is given it as it is, one that may give it on a copy", {
+  given <- function(loop, m, ...) {
+    f <- as.function(c(alist(m = , w = , n = 1), call("{", quote(out <- NULL), quote(s <- 0), loop, quote(list(out, s)))))
+    environment(f) <- globalenv()
+    fast <- ds_compile(f)
+    for (i in 1:2) expect_identical(fast(m, ...), f(m, ...))
+    part <- attr(fast, "ds_compiled")$parts[[1]]
+    list(runs = ds_inspect(fast)$parts$runs, reads = part$last$state$routines[[1]]$reads)
+  }
+  m <- matrix(c(1, 5, 2, 4), 2, dimnames = list(NULL, c("mill", "weir")))
+  w <- c(a = 0.5, b = 2)
+  sums <- given(quote(for (j in 1:2) for (v in w) s <- s + v * m[[j, 1]] * sum(w)), m, w)
+  expect_identical(sums$runs, "native")
+  expect_identical(sums$reads[1:2], c(TRUE, TRUE))
+  changed <- given(quote(for (j in 1:2) {
+    m[j, 1] <- 0
+    s <- s + m[[j, 1]] + w[[j]]
+  }), m, w)
+  expect_identical(changed[c("runs", "reads")], list(runs = "native", reads = replace(changed$reads, 1:2, c(FALSE, TRUE))))
+  sorted <- given(quote(for (j in 1:2) s <- s + sort(w)[[j]] + m[[j, 2]]), m, w)
+  expect_identical(sorted$reads[1:2], c(TRUE, FALSE))
+  whole <- given(quote(for (j in 1:2) if (m[[j, 1]] > 2) out <- w), m, unname(w))
+  expect_identical(whole$runs, "native")
+})
