@@ -2,7 +2,8 @@
 # is not what a lean kernel takes it for. They stand in the C only where something may raise them.
 
 raised_by <- c(
-  odd = "DS_NOTED(_TRUTH)?\\(|DS_SMALL\\(|DS_(MIN|MAX)_LATE\\(", bad = "\\bbad\\b|_LATE\\(|DS_NAN(_Z|_ROOT|[123])\\(|DS_IFELSE\\("
+  odd = "DS_NOTED(_TRUTH)?\\(|DS_SMALL\\(|DS_(MIN|MAX)_LATE\\(",
+  bad = "\\bbad\\b|_LATE\\(|DS_NAN(_Z|_ROOT|[123])\\(|DS_IFELSE\\("
 )
 
 raises <- function(lines, flag) any(grepl(raised_by[[flag]], lines))
@@ -33,7 +34,8 @@ with_looks <- function(body) {
 }
 
 odd_flags <- c(
-  "int odd = 0, odd_noted = 0;", "int lost = 0, lost_noted = 0;", "unsigned big = 0, big_noted = 0;", "ds_flag_d odd_d = 0, odd_noted_d = 0;"
+  "int odd = 0, odd_noted = 0;", "int lost = 0, lost_noted = 0;",
+  "unsigned big = 0, big_noted = 0;", "ds_flag_d odd_d = 0, odd_noted_d = 0;"
 )
 bad_flags <- c("int bad = 0, bad_noted = 0;", "ds_flag_d bad_d = 0, bad_noted_d = 0;")
 

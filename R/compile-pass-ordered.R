@@ -115,7 +115,9 @@ is_ordered <- function(known, node) {
 }
 
 also_known <- function(known, node) {
-  plain <- c("var", "const", "element", "integer_to_double", "add", "sub", "mul", "div", "neg", "add_i", "sub_i", "mul_i")
+  plain <- c(
+    "var", "const", "element", "integer_to_double", "add", "sub", "mul", "div", "neg", "add_i", "sub_i", "mul_i"
+  )
   if (any_value(node, function(one) !one$op %in% plain) || node$op == "const") return(known)
   known[[node_text(node)]] <- names_read(node)
   known

@@ -28,6 +28,9 @@ const SEXP missing_met = reinterpret_cast<SEXP>(2);
 // Is what a kernel gives no object but a message of kernel.h?
 inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) < 4096; }
 
+// A field of an environment, by a symbol that is looked up once.
+#define FIELD(env, name) ([](SEXP of) { static SEXP symbol = Rf_install(name); return Rf_findVarInFrame(of, symbol); }(env))
+
 // Fields of a routine, as new_routine() makes it.
 enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines, r_reads };
 
@@ -218,7 +221,7 @@ bool is_as_built(SEXP routine, SEXP* held) {
 
 // The routine of a state for these codes whose surroundings are as they were; what it takes from outside follows the arguments.
 SEXP find_routine(SEXP state, const char* code, SEXP* held, int most) {
-  SEXP routines = Rf_findVarInFrame(state, Rf_install("routines"));
+  SEXP routines = FIELD(state, "routines");
   for (R_xlen_t i = XLENGTH(routines) - 1; i >= 0; --i) {
     SEXP routine = VECTOR_ELT(routines, i);
     if (strcmp(code, CHAR(STRING_ELT(VECTOR_ELT(routine, r_code), 0))) != 0) continue;
@@ -244,7 +247,7 @@ void leave_with(SEXP value, SEXP frame, bool visible) {
 }
 
 // Fallbacks so far, and in a row: a vector of the state that is changed in place.
-double* counts_of(SEXP state) { return REAL(Rf_findVarInFrame(state, Rf_install("counts"))); }
+double* counts_of(SEXP state) { return REAL(FIELD(state, "counts")); }
 
 // Counts of fallbacks, those in a row, and the line of the C of the last one (-1 where a function of R ended it), with
 // the lines of the user's code by those of the C. The third in a row is told.
@@ -262,7 +265,7 @@ void note_fallback(SEXP state, const char* why, int line, SEXP lines) {
 
 // Was R asked to do it before for arguments of these codes?
 bool is_declined(SEXP state, const char* code) {
-  SEXP declined = Rf_findVarInFrame(state, Rf_install("declined"));
+  SEXP declined = FIELD(state, "declined");
   for (R_xlen_t i = 0; i < XLENGTH(declined); ++i) {
     if (strcmp(code, CHAR(STRING_ELT(declined, i))) == 0) return true;
   }
@@ -298,14 +301,14 @@ extern "C" SEXP ds_run(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
 
 extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   SEXP state = CADR(arguments);
-  SEXP symbols = Rf_findVarInFrame(state, Rf_install("symbols"));
-  SEXP certain = Rf_findVarInFrame(state, Rf_install("certain"));
+  SEXP symbols = FIELD(state, "symbols");
+  SEXP certain = FIELD(state, "certain");
   const int count = static_cast<int>(XLENGTH(symbols));
   SEXP* held = static_cast<SEXP*>(alloca((count + most_outside + 1) * sizeof(SEXP)));
   SEXP* bound = static_cast<SEXP*>(alloca((count + 1) * sizeof(SEXP)));
   int* formal = static_cast<int*>(alloca((count + 1) * sizeof(int)));
   char* code = static_cast<char*>(alloca(2 * count + 2));
-  SEXP named = Rf_findVarInFrame(state, Rf_install("bare"));  // arguments whose names don't matter
+  SEXP named = FIELD(state, "bare");  // arguments whose names don't matter
   bool* bare = static_cast<bool*>(alloca((count + 1) * sizeof(bool)));
   for (int i = 0; i < count; ++i) bare[i] = false;
   for (R_xlen_t k = 0; k < XLENGTH(named); ++k) bare[INTEGER(named)[k] - 1] = true;
@@ -515,7 +518,7 @@ SEXP words_of_variables(SEXP frame, SEXP symbols) {
 
 // Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come: see run_part().
 extern "C" SEXP ds_waits(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
-  double* numbers = REAL(Rf_findVarInFrame(CADR(arguments), Rf_install("numbers")));
+  double* numbers = REAL(FIELD(CADR(arguments), "numbers"));
   numbers[0] += 1;
   if (numbers[2] <= 0) return Rf_ScalarLogical(0);
   numbers[1] += 1;

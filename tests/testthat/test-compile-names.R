@@ -335,8 +335,8 @@ test_that("rows and columns that are bound have the names that R gives them, whe
 
 test_that("a loop that only reads what has names is given it as it is, one that may give it on a copy", {
   given <- function(loop, m, ...) {
-    f <- as.function(c(alist(m = , w = , n = 1), call("{", quote(out <- NULL), quote(s <- 0), loop, quote(list(out, s)))))
-    environment(f) <- globalenv()
+    body <- call("{", quote(out <- NULL), quote(s <- 0), loop, quote(list(out, s)))
+    f <- as.function(c(alist(m = , w = ), body), envir = globalenv())
     fast <- ds_compile(f)
     for (i in 1:2) expect_identical(fast(m, ...), f(m, ...))
     part <- attr(fast, "ds_compiled")$parts[[1]]
@@ -351,7 +351,8 @@ test_that("a loop that only reads what has names is given it as it is, one that 
     m[j, 1] <- 0
     s <- s + m[[j, 1]] + w[[j]]
   }), m, w)
-  expect_identical(changed[c("runs", "reads")], list(runs = "native", reads = replace(changed$reads, 1:2, c(FALSE, TRUE))))
+  expect_identical(changed$runs, "native")
+  expect_identical(changed$reads[1:2], c(FALSE, TRUE))
   sorted <- given(quote(for (j in 1:2) s <- s + sort(w)[[j]] + m[[j, 2]]), m, w)
   expect_identical(sorted$reads[1:2], c(TRUE, FALSE))
   whole <- given(quote(for (j in 1:2) if (m[[j, 1]] > 2) out <- w), m, unname(w))
