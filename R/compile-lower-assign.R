@@ -183,7 +183,8 @@ lower_store <- function(cx, target, code) {
   }
   if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`")
   value <- lower(cx, code[[3]])
-  node <- node_of(cx, value, code[[3]], named = TRUE)
+  doubles <- identical(cx$flow[[key]]$modes, "double") # which take integers for doubles
+  node <- if (doubles) number_into(cx, value, code[[3]]) else node_of(cx, value, code[[3]], named = TRUE)
   marks <- length(cx$out)
   at <- lapply(indices, function(index) lower_position(cx, index))
   node <- keep_aside(cx, node, marks)
@@ -191,6 +192,13 @@ lower_store <- function(cx, target, code) {
   type <- stored_type(cx, key, name, node, at, exact, code)
   store_elements(cx, key, type, at, node, exact, code)
   value
+}
+
+# A value that is to be a double, of which it does not matter whether it is an integer yet.
+number_into <- function(cx, value, code) {
+  either <- value$kind == "number" && length(value$modes) > 1 && all(value$modes %in% c("integer", "double"))
+  if (either) value$modes <- value$node$mode
+  node_of(cx, value, code, named = TRUE)
 }
 
 # Text goes into vectors of text, one by one.

@@ -115,7 +115,9 @@ choice_among <- function(kernel, name, code, left_out) {
 
 # A call as a C function; NULL where it is none of single numbers.
 stand_alone <- function(cx, kernel, given, code) {
-  if (!is.null(kernel$scope) || !setequal(names(given), names(kernel$formals))) return(NULL)
+  if (!setequal(names(given), setdiff(names(kernel$formals), kernel$lifted))) return(NULL)
+  if (!is.null(kernel$scope)) kernel <- if (calls_itself(kernel)) lifted_kernel(cx, kernel)
+  if (is.null(kernel) || !all(kernel$lifted %in% kernel$name)) return(NULL)
   if (!all(vapply(given, function(part) is_calm(cx, part), NA))) return(NULL)
   before <- list(flow = cx$flow, out = cx$out, temporaries = cx$temporaries)
   values <- lower_in_order(cx, unname(given), function(cx, part) lower(cx, part))
@@ -186,8 +188,9 @@ outside_nodes <- function(cx, found) {
 }
 
 lower_callee <- function(cx, kernel, modes, routine) {
-  types <- stats::setNames(lapply(modes, number_type), names(kernel$formals))
-  form <- lower_function(kernel, types, cx$shared)
+  types <- stats::setNames(lapply(modes, number_type), setdiff(names(kernel$formals), kernel$lifted))
+  types[kernel$lifted] <- list(list(kind = "function", kernel = kernel)) # itself
+  form <- lower_function(kernel, types[names(kernel$formals)], cx$shared)
   form$name <- routine
   form$mode <- callee_mode(form)
   list(routine = routine, mode = form$mode, random = form$random, outside = form$outside, form = form)
@@ -211,8 +214,8 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
   own <- paste(c(kernel_words(kernel), kernel$scope$prefix), collapse = " ")
   if (own %in% cx$written_in) {
     refuse(
-      cx, code, sprintf("`%s()` calls itself by way of others, or from inside a kernel", kernel$name),
-      "Functions that call themselves stand outside the kernel."
+      cx, code, sprintf("`%s()` calls itself by way of others, or gives values of several kinds", kernel$name),
+      "A function that calls itself calls that name, and gives a number on all ways out, or a vector."
     )
   }
   cx$shared$written <- cx$shared$written + 1

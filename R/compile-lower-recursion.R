@@ -7,9 +7,11 @@ calls_itself <- function(kernel) kernel$name %in% called_names(kernel$body)
 # included. NULL where it is called from elsewhere, or assigns outside itself.
 lifted_kernel <- function(cx, kernel) {
   if (is.null(kernel$scope)) return(kernel)
-  if (!identical(cx$scope$prefix, kernel$scope$prefix) || !is_free_of(cx, kernel, "<<-")) return(NULL)
+  around <- if (identical(cx$scope$prefix, kernel$scope$prefix)) cx$scope else cx$scope$outer
+  if (!identical(around$prefix, kernel$scope$prefix) || !is_free_of(cx, kernel, "<<-")) return(NULL)
   outer <- setdiff(all.names(kernel$body), c(names(kernel$formals), assigned_names(kernel$body)))
-  kernel$lifted <- Filter(function(name) !is.null(variable_key(cx, name)), outer)
+  kernel$lifted <- Filter(function(name) !is.null(key_in(around, name)), outer)
+  if (!identical(around, cx$scope) && any(kernel$lifted %in% cx$scope$own)) return(NULL) # they mean others here
   kernel$formals[kernel$lifted] <- list(rlang::missing_arg())
   kernel["scope"] <- list(NULL)
   kernel
@@ -40,11 +42,14 @@ recursive_call <- function(cx, kernel, given, code, functions) {
   types <- lapply(kernel$formals, function(default) unset_type())
   types[names(functions)] <- lapply(functions, function(f) list(kind = "function", kernel = f))
   types[names(given)] <- lapply(nodes, function(node) number_type(node$mode, node$rank))
-  call_routine(cx, ask_routine(cx, kernel, types), nodes)
+  found <- ask_routine(cx, kernel, types)
+  if (!is.null(found$mode)) return(call_routine(cx, found, nodes))
+  list2env(before, cx) # written in, its own calls may be of other types
+  NULL
 }
 
 call_routine <- function(cx, found, nodes) {
-  if (is.null(found$type)) never(cx) # nothing is known yet of what it gives
+  if (found$mode == "none") never(cx) # nothing is known yet of what it gives
   outside <- outside_nodes(cx, found)
   rank <- found$type$rank
   node <- in_variable(cx, value_node("recurse", found$type$modes, max(1, rank), c(nodes, outside),
@@ -67,23 +72,19 @@ lower_routine <- function(cx, kernel, types, routine) {
   form <- lower_function(kernel, types, cx$shared)
   form$name <- routine
   form$recursive <- TRUE
-  type <- routine_type(cx, kernel, form)
-  list(
-    routine = routine, mode = if (is.null(type)) "none" else type_code(type), type = type, random = form$random,
-    outside = form$outside, form = form
-  )
+  type <- routine_type(form)
+  mode <- if (length(form$returned) == 0) "none" else if (!is.null(type)) type_code(type)
+  list(routine = routine, mode = mode, type = type, random = form$random, outside = form$outside, form = form)
 }
 
-# What all ways out give, a number where a vector is given elsewhere being a vector.
-routine_type <- function(cx, kernel, form) {
+# What all ways out give, a number where a vector is given elsewhere being a vector; NULL where that is of several kinds.
+routine_type <- function(form) {
   if (length(form$returned) == 0) return(NULL)
   plain <- vapply(form$returned, function(value) {
     value$kind == "number" && !is.null(value$node) && length(value$modes) == 1 && is.null(value$names)
   }, NA)
   nodes <- lapply(form$returned[plain], function(value) value$node)
   ranks <- unique(node_ranks(nodes))
-  if (!all(plain) || length(unique(node_modes(nodes))) > 1 || (length(ranks) > 1 && max(ranks) > 1)) {
-    refuse(cx, as.name(kernel$name), sprintf("`%s()` calls itself and gives values of several kinds", kernel$name))
-  }
+  if (!all(plain) || length(unique(node_modes(nodes))) > 1 || (length(ranks) > 1 && max(ranks) > 1)) return(NULL)
   number_type(nodes[[1]]$mode, max(ranks))
 }

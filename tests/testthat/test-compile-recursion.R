@@ -144,3 +144,46 @@ test_that("`Recall()` calls the function that it stands in", {
   expect_identical(same(summed, 4), 0)
   same(other, 4)
 })
+
+test_that("what gives the integer that it was given on one way, and a double on another, runs native", {
+  paths <- function(k) if (k < 2) k else paths(k - 1) + paths(k - 2)
+  space <- list2env(list(paths = paths))
+  environment(space$paths) <- space
+  callers <- alist(
+    sum = {
+      s <- 0
+      for (i in 0:n) s <- s + paths(i)
+      s
+    },
+    stored = {
+      out <- numeric(n)
+      for (i in 1:n) out[i] <- paths(i)
+      out
+    },
+    single = paths(n), inner = {
+      reach <- function(k) {
+        if (k <= 1) return(k)
+        reach(k - 1) + reach(k - 2)
+      }
+      s <- 0
+      for (i in 0:n) s <- s + reach(i)
+      s
+    },
+    beside = {
+      step <- 2
+      down <- function(k) if (k < 2) k else step * down(k - 1)
+      other <- function(step) down(step) # another `step` than that of `down()`
+      s <- 0
+      for (i in 0:n) s <- s + other(i)
+      s
+    }
+  )
+  for (name in names(callers)) {
+    f <- as.function(c(alist(n = ), callers[[name]]), envir = space)
+    fast <- gives_native(f, 9L)
+    for (n in list(0L, 1L, NA)) {
+      expect_identical(suppressMessages(outcome_of(fast, list(n))), outcome_of(f, list(n)), label = paste(name, n))
+    }
+    if (name == "inner") expect_match(ds_inspect(fast, "c"), "static double f_reach", all = FALSE)
+  }
+})
