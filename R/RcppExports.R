@@ -133,6 +133,10 @@ unlock_file <- function(held, path) {
     invisible(.Call(`_deepstride_unlock_file`, held, path))
 }
 
+records_column <- function(records, field) {
+    .Call(`_deepstride_records_column`, records, field)
+}
+
 round_effects <- function(x) {
     .Call(`_deepstride_round_effects`, x)
 }

@@ -55,7 +55,9 @@
 #'
 #' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series. Their names
 #' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, and with single numbers (`s <- s + x[i]`); where
-#' they may come out in another way the loop is left to R. Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
+#' they may come out in another way the loop is left to R. A list of records, which are lists with the same fields, is
+#' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so is a row of a data frame (`r <- d[i, ]`, then
+#' `r$rain`). Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
 #' `d[i, "rain"]`). Dates, times and time differences are read by place, compared, and counted in their units
 #' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
 #' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable
@@ -355,6 +357,11 @@ tell_unbuilt <- function(state) {
 
 refuse_argument <- function(kernel, values, at) {
   value <- values[[at]]
+  if (identical(value, nothing_built)) {
+    abort_ds("unsupported", sprintf("`%s` is missing in places, or of several types.", names(kernel$formals)[[at]]),
+      file = kernel$file, line = kernel$line
+    )
+  }
   hint <- if (is.data.frame(value)) "Pass its columns as arguments of their own." else
     "Kernels take numbers, vectors and matrices."
   abort_ds("unsupported", sprintf(

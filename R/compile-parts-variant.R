@@ -93,6 +93,7 @@ value_words <- function(value) {
 
 # `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
 take_apart <- function(made, name, frame) {
+  columns_for_records(made, name, frame)
   table <- is.data.frame(frame[[name]])
   found <- list()
   visit <- function(code) {

@@ -352,6 +352,17 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
+// records_column
+SEXP records_column(SEXP records, SEXP field);
+RcppExport SEXP _deepstride_records_column(SEXP recordsSEXP, SEXP fieldSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type records(recordsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type field(fieldSEXP);
+    rcpp_result_gen = Rcpp::wrap(records_column(records, field));
+    return rcpp_result_gen;
+END_RCPP
+}
 // round_effects
 Rcpp::NumericVector round_effects(Rcpp::NumericMatrix x);
 RcppExport SEXP _deepstride_round_effects(SEXP xSEXP) {
@@ -528,6 +539,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_acting_user", (DL_FUNC) &_deepstride_acting_user, 0},
     {"_deepstride_lock_file", (DL_FUNC) &_deepstride_lock_file, 2},
     {"_deepstride_unlock_file", (DL_FUNC) &_deepstride_unlock_file, 2},
+    {"_deepstride_records_column", (DL_FUNC) &_deepstride_records_column, 2},
     {"_deepstride_round_effects", (DL_FUNC) &_deepstride_round_effects, 1},
     {"_deepstride_resample_medians", (DL_FUNC) &_deepstride_resample_medians, 4},
     {"_deepstride_seed_rounding", (DL_FUNC) &_deepstride_seed_rounding, 1},

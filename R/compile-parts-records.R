@@ -1,0 +1,140 @@
+# Lists of records and rows of data frames: `l[[i]]$area` is the element of a column, which is made of the records
+# before the loop; `row <- d[i, ]` is the number of a row, where `row` is used by its fields alone.
+
+# Turns the code of a part to columns; what it can't turn stays as it is.
+columns_for_records <- function(made, name, frame) {
+  if (name %in% c(assigned_names(made$code), made$changed)) return()
+  value <- frame[[name]]
+  if (identical(class(value), "data.frame")) return(rows_apart(made, name))
+  if (!is_records(value)) return()
+  column <- function(field) as.name(sprintf("%s[[]]$%s", name, field))
+  made$code <- with_records(made$code, name, column)
+  for (loop in record_loops(made$code, name)) {
+    turn <- sprintf("turn of %s", loop)
+    made$code <- with_turns(made$code, name, loop, as.name(turn), column)
+    replace_given(made, loop, turn, function(frame, at) frame[[name]][[at]])
+  }
+  fields <- Filter(function(symbol) startsWith(symbol, paste0(name, "[[]]$")), unique(all.vars(made$code)))
+  for (symbol in fields) {
+    field <- substring(symbol, nchar(name) + 6)
+    made$given[[symbol]] <- as.call(list(column_of_records, as.name(name), field))
+  }
+}
+
+is_records <- function(value) {
+  is.list(value) && !is.object(value) && length(value) > 0 && is.list(value[[1]]) && !is.object(value[[1]]) &&
+    !is.null(names(value[[1]]))
+}
+
+# A list's records by one field: a vector of single values, or a list of vectors.
+column_of_records <- function(records, field) records_column(records, field) %||% nothing_built
+
+# `l[[i]]$area` as an element of the column.
+with_records <- function(code, name, column) {
+  change_calls(code, function(code) {
+    if (identical(code, call("seq_along", as.name(name)))) return(call("seq_len", call("length", as.name(name))))
+    record <- if (length(code) == 3) code[[2]]
+    ours <- is.call(record) && call_name(record) == "[[" && length(record) == 3 && identical(record[[2]], as.name(name))
+    field <- if (ours) field_of(as.call(list(code[[1]], as.name(name), code[[3]])), name)
+    if (!is.null(field)) call("[[", column(field), record[[3]])
+  })
+}
+
+# The variables of loops over the records that are used by their fields alone.
+record_loops <- function(code, name) {
+  found <- character()
+  change_calls(code, function(code) {
+    if (call_name(code) == "for" && identical(code[[3]], as.name(name))) found <<- c(found, as.character(code[[2]]))
+    NULL
+  })
+  Filter(function(loop) {
+    sum(all_assigned(code) == loop) == 1 && uses_fields_only(code, loop)
+  }, unique(found))
+}
+
+with_turns <- function(code, name, loop, turn, column) {
+  change_calls(code, function(code) {
+    if (call_name(code) == "for" && identical(code[[2]], as.name(loop))) {
+      code[[2]] <- turn
+      code[[3]] <- call("seq_len", call("length", as.name(name)))
+      code[[4]] <- with_turns(code[[4]], name, loop, turn, column)
+      return(code)
+    }
+    field <- field_of(code, loop)
+    if (!is.null(field)) call("[[", column(field), turn)
+  })
+}
+
+# `row <- d[i, ]` as the number of the row, and `row$rain` as `d$rain[i]`.
+rows_apart <- function(made, name) {
+  rows <- character()
+  change_calls(made$code, function(code) {
+    if (is_row_taken(code, name)) rows <<- c(rows, as.character(code[[2]]))
+    NULL
+  })
+  rows <- Filter(function(row) {
+    sum(all_assigned(made$code) == row) == 1 && uses_fields_only(made$code, row)
+  }, unique(rows))
+  for (row in rows) {
+    at <- as.name(sprintf("row of %s", row))
+    made$code <- change_calls(made$code, function(code) {
+      if (is_row_taken(code, name) && identical(code[[2]], as.name(row))) return(row_statement(at, code[[3]][[3]]))
+      field <- field_of(code, row)
+      if (!is.null(field)) call("[", call("$", as.name(name), as.name(field)), at)
+    })
+    replace_given(made, row, as.character(at), function(frame, at) frame[[name]][at, ])
+  }
+}
+
+is_row_taken <- function(code, name) {
+  if (!call_name(code) %in% c("<-", "=") || length(code) != 3 || !is.name(code[[2]])) return(FALSE)
+  value <- code[[3]]
+  is.call(value) && call_name(value) == "[" && length(value) == 4 && identical(value[[2]], as.name(name)) &&
+    !rlang::is_missing(value[[3]]) && rlang::is_missing(value[[4]])
+}
+
+# Rows by their names, or by conditions, are R's.
+row_statement <- function(at, index) {
+  bquote({
+    .(at) <- .(index)
+    if (is.character(.(at)) || is.logical(.(at))) stop()
+  })
+}
+
+# Is a variable used only as `name$field`, but for where it gets its value?
+uses_fields_only <- function(code, name) {
+  symbol <- as.name(name)
+  uses <- function(code) {
+    if (identical(code, symbol)) return(FALSE)
+    if (!is.call(code)) return(TRUE)
+    if (!is.null(field_of(code, name))) return(TRUE)
+    parts <- as.list(code)
+    if (call_name(code) %in% c("<-", "=", "for") && identical(code[[2]], symbol)) parts <- parts[-2]
+    all(vapply(parts, function(one) rlang::is_missing(one) || uses(one), NA))
+  }
+  uses(code)
+}
+
+# Every call through `change`, from outside in; NULL from it leaves the call, whose own parts are then looked at.
+change_calls <- function(code, change) {
+  if (!is.call(code)) return(code)
+  new <- change(code)
+  if (!is.null(new)) return(new)
+  for (i in seq_along(code)) {
+    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- change_calls(code[[i]], change)
+  }
+  code
+}
+
+# A variable that the loop gives is made of what stands for it.
+replace_given <- function(made, name, stand_in, value_of) {
+  force(value_of)
+  made$given <- made$given[names(made$given) != name]
+  made$changed <- union(setdiff(made$changed, name), stand_in)
+  if (!name %in% made$gives) return()
+  made$gives <- c(setdiff(made$gives, name), stand_in)
+  made$puts[[stand_in]] <- list(
+    fits = function(value, frame, all) TRUE,
+    put = function(value, frame) if (!is.null(value)) assign(name, value_of(frame, value), envir = frame)
+  )
+}

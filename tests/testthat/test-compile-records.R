@@ -1,0 +1,93 @@
+# Lists of records and rows of data frames: native where they are used by their fields alone, and R's in all they give.
+
+runs <- function(f, ...) {
+  without_comparing()
+  fast <- ds_compile(f)
+  theirs <- outcome_of(f, list(...))
+  for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = deparse1(body(f)))
+  parts <- ds_inspect(fast)$parts
+  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
+}
+
+gauges <- lapply(1:6, function(i) list(area = i + 0.5, name = c("mill", "weir")[1 + i %% 2], at = c(i, 2 * i), no = i))
+met <- data.frame(rain = c(1.5, NA, 0, 3, 2), day = 1:5, site = c("ford", "mill", "mill", "weir", "ford"))
+
+test_that("records are read by their fields, whatever they are", {
+  loops <- alist(
+    for (p in l) s <- s + p$area * p$no, for (i in seq_along(l)) s <- s + l[[i]]$area * l[[i]][["no"]],
+    for (p in l) if (p$name == "mill") s <- s + p$area, for (p in l) s <- s + sum(p$at), for (i in 1:3) s <- s + l[[i]]$at[2],
+    for (p in l) for (q in l) s <- s + p$area * q$no, for (k in 1:2) for (p in l) s <- s + p$area * k
+  )
+  for (loop in loops) {
+    f <- as.function(c(alist(l = , p = 5), call("{", quote(s <- 0), loop, quote(list(s, p)))), envir = globalenv())
+    expect_identical(runs(f, gauges), "native", label = deparse1(loop))
+  }
+})
+
+test_that("records that differ, that are changed, or that are used as a whole are R's", {
+  others <- list(replace(gauges, 3, list(list(area = 2L, no = 3))), c(gauges, list(list(no = 1))), c(gauges, 3))
+  each <- function(l) {
+    s <- 0
+    for (p in l) s <- s + p$area
+    s
+  }
+  by_place <- function(l) {
+    s <- 0
+    for (i in 1:7) s <- s + l[[i]]$no
+    s
+  }
+  whole <- function(l) {
+    s <- 0
+    for (p in l) s <- s + length(p) + p$area
+    s
+  }
+  part <- function(l) {
+    s <- 0
+    for (p in l) s <- s + p$are
+    s
+  }
+  changed <- function(l) {
+    for (i in seq_along(l)) l[[i]]$area <- 2 * l[[i]]$area
+    l
+  }
+  fast <- ds_compile(each)
+  for (l in c(list(gauges), others, list(gauges, list()))) {
+    for (f in list(each, by_place, whole, part, changed)) runs(f, l)
+    expect_identical(suppressMessages(outcome_of(fast, list(l))), outcome_of(each, list(l)))
+  }
+})
+
+test_that("a row of a data frame that is used by its columns is its number", {
+  loops <- alist(
+    for (i in 1:5) {
+      r <- d[i, ]
+      if (!is.na(r$rain)) s <- s + r$rain * r$day
+    },
+    for (i in seq_len(nrow(d))) {
+      r <- d[i, ]
+      if (r$site == "mill") s <- s + r[["day"]]
+    },
+    for (i in 1:3) {
+      r <- d[i, ]
+      for (j in 4:5) {
+        q <- d[j, ]
+        s <- s + r$day * q$day
+      }
+    },
+    for (i in 4:7) {
+      r <- d[i, ]
+      if (!is.na(r$day)) s <- s + r$day
+    }
+  )
+  made <- function(loop) as.function(c(alist(d = ), call("{", quote(s <- 0), loop, quote(list(s, r)))), envir = globalenv())
+  for (loop in loops) expect_identical(runs(made(loop), met), "native", label = deparse1(loop))
+  odd <- alist(c(TRUE, FALSE), c("2", "9"), -(1:2), 0:2, NA, c(1.7, 2.2), list(1, 2))
+  for (rows in odd) {
+    loop <- bquote(for (i in .(rows)) {
+      r <- d[i, ]
+      s <- s + sum(r$day) + length(r$rain)
+    })
+    runs(made(loop), met)
+    runs(made(loop), structure(met, class = c("weather", "data.frame")))
+  }
+})
