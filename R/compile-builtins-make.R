@@ -144,7 +144,23 @@ lower_concat <- function(cx, call) {
     node <- as_mode(value$node, found$mode)
     if (node$rank > 0) named_node(cx, node) else node
   })
-  new_value(value_node("concat", found$mode, 1, parts), names = names)
+  made <- value_node("concat", found$mode, 1, parts)
+  if (length(found$modes) > 1) tagged_concat(cx, made, found) else new_value(made, names = names)
+}
+
+# Integers and doubles, of which only the run tells which: a double among them makes all double.
+tagged_concat <- function(cx, made, found) {
+  key <- new_variable(cx)
+  put(cx, "assign", list(made), name = held_name(cx, key, "double", 1))
+  put(cx, "tag", name = tag_name(cx, key), tag = "integer")
+  for (value in found$values) {
+    if (length(value$modes) < 2) next
+    put(cx, "if", list(value_node("is_tag", "logical", 0, name = value$tag, tags = "double")), list(
+      yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = "double")), no = list()
+    ))
+  }
+  cx$flow[[key]] <- number_type(found$modes, 1)
+  read_variable(cx, key, key)
 }
 
 settled_concat <- function(cx, values) {
@@ -154,6 +170,9 @@ settled_concat <- function(cx, values) {
   }
   combos <- expand.grid(lapply(values, function(value) value$modes), stringsAsFactors = FALSE)
   results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
+  if (setequal(results, c("integer", "double")) && all(vapply(values, function(value) is.null(value$names), NA))) {
+    return(list(values = values, mode = "double", modes = c("integer", "double")))
+  }
   if (length(setdiff(results, "null")) > 1 || "null" %in% results) {
     values <- lapply(values, function(value) if (length(value$modes) > 1) settle(cx, value) else value)
     results <- mode_of(vapply(values, function(value) value$modes, ""))

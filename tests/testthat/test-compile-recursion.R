@@ -160,7 +160,11 @@ test_that("what gives the integer that it was given on one way, and a double on 
       for (i in 1:n) out[i] <- paths(i)
       out
     },
-    single = paths(n), inner = {
+    applied = sapply(0:n, paths), single = paths(n), bound = {
+      x <- NULL
+      for (i in 0:n) x <- c(x, if (i < 3) i else paths(i) / 2, 1L)
+      list(x, is.integer(x))
+    }, inner = {
       reach <- function(k) {
         if (k <= 1) return(k)
         reach(k - 1) + reach(k - 2)
