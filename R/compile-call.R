@@ -57,7 +57,8 @@
 #' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, and with single numbers (`s <- s + x[i]`); where
 #' they may come out in another way the loop is left to R. A list of records, which are lists with the same fields, is
 #' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so is a row of a data frame (`r <- d[i, ]`, then
-#' `r$rain`). Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
+#' `r$rain`). A vector may be filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
+#' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
 #' `d[i, "rain"]`). Dates, times and time differences are read by place, compared, and counted in their units
 #' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
 #' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable

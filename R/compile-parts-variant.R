@@ -17,6 +17,7 @@ new_variant <- function(part, kinds, frame) {
   made$changed <- part$changed
   made$reason <- NULL
   lists <- names(kinds)[kinds == "list"]
+  columns_for_keys(made, kinds, frame)
   for (name in c(intersect("...", names(kinds)), setdiff(names(kinds), c(lists, "...")))) {
     settle_variable(made, name, kinds[[name]], frame)
   }
