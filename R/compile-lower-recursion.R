@@ -77,7 +77,8 @@ lower_routine <- function(cx, kernel, types, routine) {
   list(routine = routine, mode = mode, type = type, random = form$random, outside = form$outside, form = form)
 }
 
-# What all ways out give, a number where a vector is given elsewhere being a vector; NULL where that is of several kinds.
+# What all ways out give, a number where a vector is given elsewhere being a vector; NULL where that is of several
+# kinds.
 routine_type <- function(form) {
   if (length(form$returned) == 0) return(NULL)
   plain <- vapply(form$returned, function(value) {

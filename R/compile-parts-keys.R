@@ -9,7 +9,10 @@ columns_for_keys <- function(made, kinds, frame) {
   texts <- if (length(empty)) text_variables(made, list(made$code), frame)
   is_key <- function(code) is_known_text(made$code, code, texts)
   for (name in empty) {
-    keys <- list(name = name, is_key = is_key, null = kinds[[name]] == "null", labels = as.name(sprintf("labels of %s", name)), at = as.name(sprintf("at of %s", name)))
+    keys <- list(
+      name = name, is_key = is_key, null = kinds[[name]] == "null",
+      labels = as.name(sprintf("labels of %s", name)), at = as.name(sprintf("at of %s", name))
+    )
     code <- with_keys(made$code, keys)
     if (identical(code, made$code) || name %in% other_uses(code, keys)) next
     made$code <- code
@@ -57,7 +60,7 @@ is_key_stored <- function(code, keys) {
   call_name(code) %in% c("<-", "=") && is_by_key(code[[2]], keys) && !(keys$null && call_name(code[[2]]) == "[[")
 }
 
-# `w %in% names(x)`
+# Is a text among the names?
 among_labels <- function(code, keys) {
   ours <- call_name(code) == "%in%" && length(code) == 3 && identical(code[[3]], call("names", as.name(keys$name)))
   if (ours) call("%in%", code[[2]], keys$labels)
@@ -80,7 +83,8 @@ is_known_text <- function(all, code, texts, seen = character()) {
     if (length(code) < 2 || rlang::is_missing(code[[2]])) return(FALSE)
     split <- is.call(code[[2]]) && call_name(code[[2]]) == "strsplit"
     element <- call_name(code) %in% c("[", "[[") && length(code) == 3
-    return(if (element) split || known(code[[2]]) else call_name(code) %in% c("unique", "sort", "rev") && known(code[[2]]))
+    if (element) return(split || known(code[[2]]))
+    return(call_name(code) %in% c("unique", "sort", "rev") && known(code[[2]]))
   }
   name <- if (is.name(code)) as.character(code)
   if (is.null(name) || name %in% seen) return(FALSE)
@@ -118,7 +122,7 @@ key_value <- function(code, keys) {
   })
 }
 
-# `is.na(x[w])`
+# Is nothing known of a text yet?
 missing_key <- function(code, keys) {
   if (call_name(code) != "is.na" || length(code) != 2 || !is_by_key(code[[2]], keys)) return(NULL)
   key <- code[[2]][[3]]

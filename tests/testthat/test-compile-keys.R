@@ -5,8 +5,8 @@ flow <- c(1.5, 2, 0.25, 4, NA, 3)
 
 fills <- function(start, loop, ..., result = quote(list(n, s))) {
   without_comparing()
-  f <- as.function(c(alist(site = , flow = ), call("{", call("<-", quote(n), start), quote(s <- 0), loop, result)),
-    envir = globalenv())
+  body <- call("{", call("<-", quote(n), start), quote(s <- 0), loop, result)
+  f <- as.function(c(formals(function(site, flow) NULL), body), envir = globalenv())
   fast <- ds_compile(f)
   given <- list(...)
   for (call in 1:2) {

@@ -336,7 +336,7 @@ test_that("rows and columns that are bound have the names that R gives them, whe
 test_that("a loop that only reads what has names is given it as it is, one that may give it on a copy", {
   given <- function(loop, m, ...) {
     body <- call("{", quote(out <- NULL), quote(s <- 0), loop, quote(list(out, s)))
-    f <- as.function(c(alist(m = , w = ), body), envir = globalenv())
+    f <- as.function(c(formals(function(m, w) NULL), body), envir = globalenv())
     fast <- ds_compile(f)
     for (i in 1:2) expect_identical(fast(m, ...), f(m, ...))
     part <- attr(fast, "ds_compiled")$parts[[1]]

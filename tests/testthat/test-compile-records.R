@@ -15,11 +15,13 @@ met <- data.frame(rain = c(1.5, NA, 0, 3, 2), day = 1:5, site = c("ford", "mill"
 test_that("records are read by their fields, whatever they are", {
   loops <- alist(
     for (p in l) s <- s + p$area * p$no, for (i in seq_along(l)) s <- s + l[[i]]$area * l[[i]][["no"]],
-    for (p in l) if (p$name == "mill") s <- s + p$area, for (p in l) s <- s + sum(p$at), for (i in 1:3) s <- s + l[[i]]$at[2],
+    for (p in l) if (p$name == "mill") s <- s + p$area, for (p in l) s <- s + sum(p$at),
+    for (i in 1:3) s <- s + l[[i]]$at[2],
     for (p in l) for (q in l) s <- s + p$area * q$no, for (k in 1:2) for (p in l) s <- s + p$area * k
   )
   for (loop in loops) {
-    f <- as.function(c(alist(l = , p = 5), call("{", quote(s <- 0), loop, quote(list(s, p)))), envir = globalenv())
+    body <- call("{", quote(s <- 0), loop, quote(list(s, p)))
+    f <- as.function(c(formals(function(l, p = 5) NULL), body), envir = globalenv())
     expect_identical(runs(f, gauges), "native", label = deparse1(loop))
   }
 })
@@ -79,7 +81,9 @@ test_that("a row of a data frame that is used by its columns is its number", {
       if (!is.na(r$day)) s <- s + r$day
     }
   )
-  made <- function(loop) as.function(c(alist(d = ), call("{", quote(s <- 0), loop, quote(list(s, r)))), envir = globalenv())
+  made <- function(loop) {
+    as.function(c(formals(function(d) NULL), call("{", quote(s <- 0), loop, quote(list(s, r)))), envir = globalenv())
+  }
   for (loop in loops) expect_identical(runs(made(loop), met), "native", label = deparse1(loop))
   odd <- alist(c(TRUE, FALSE), c("2", "9"), -(1:2), 0:2, NA, c(1.7, 2.2), list(1, 2))
   for (rows in odd) {

@@ -183,7 +183,7 @@ test_that("what gives the integer that it was given on one way, and a double on 
     }
   )
   for (name in names(callers)) {
-    f <- as.function(c(alist(n = ), callers[[name]]), envir = space)
+    f <- as.function(c(formals(function(n) NULL), callers[[name]]), envir = space)
     fast <- gives_native(f, 9L)
     for (n in list(0L, 1L, NA)) {
       expect_identical(suppressMessages(outcome_of(fast, list(n))), outcome_of(f, list(n)), label = paste(name, n))
