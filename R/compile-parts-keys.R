@@ -16,9 +16,16 @@ columns_for_keys <- function(made, kinds, frame) {
     code <- with_keys(made$code, keys)
     if (identical(code, made$code) || name %in% other_uses(code, keys)) next
     made$code <- code
+    stays_empty(made, name)
     made$before <- c(made$before, list(call("<-", keys$labels, quote(character(0)))))
     give_with_labels(made, keys)
   }
+}
+
+# It is built for what holds nothing yet.
+stays_empty <- function(made, name) {
+  force(name)
+  made$holds <- c(made$holds, list(function(frame) length(frame[[name]]) == 0))
 }
 
 # Uses of the vector that are not by its places.

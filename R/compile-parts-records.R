@@ -79,8 +79,10 @@ rows_apart <- function(made, name) {
     at <- as.name(sprintf("row of %s", row))
     made$code <- change_calls(made$code, function(code) {
       if (is_row_taken(code, name) && identical(code[[2]], as.name(row))) return(row_statement(at, code[[3]][[3]]))
-      field <- field_of(code, row)
-      if (!is.null(field)) call("[", call("$", as.name(name), as.name(field)), at)
+      if (!is.null(field_of(code, row))) {
+        code[[2]] <- as.name(name) # by `$` or `[[`, which take names otherwise
+        call("[", code, at)
+      }
     })
     replace_given(made, row, as.character(at), function(frame, at) frame[[name]][at, ])
   }

@@ -49,7 +49,10 @@ new_variant <- function(part, kinds, frame) {
   state$bare <- match(made$bare, names(made$given))
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
-  list(call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links)
+  list(
+    call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links,
+    holds = made$holds
+  )
 }
 
 settle_classes <- function(made, kinds, frame) {
@@ -106,6 +109,7 @@ take_apart <- function(made, name, frame) {
     }
     if (!is.null(field)) {
       symbol <- paste0(name, "$", field)
+      if (!identical(found[[symbol]] %||% code, code)) needs_field(made, name, field)
       if (!is_checked_column(found[[symbol]])) found[[symbol]] <<- code
       return(as.name(symbol))
     }
@@ -147,6 +151,12 @@ take_apart <- function(made, name, frame) {
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
   for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+}
+
+# `$` takes the beginning of a name for it, `[[` does not: where both are asked for, the name must be there.
+needs_field <- function(made, name, field) {
+  list(name, field) # worked out here
+  made$holds <- c(made$holds, list(function(frame) field %in% names(frame[[name]])))
 }
 
 follow_code <- function(code) {

@@ -221,6 +221,7 @@ run_anew <- function(part, words, frame) {
 run_variant <- function(variant, frame) {
   left <- list(variant = variant, fits = FALSE)
   if (!is.null(variant$reason) || (length(variant$told) && raises_kept(variant))) return(left)
+  for (holds in variant$holds) if (!holds(frame)) return(left)
   if (length(variant$links)) follow_links(variant$links, frame)
   ran <- if (length(variant$told)) with_told(eval(variant$call, frame)) else list(value = eval(variant$call, frame))
   if (identical(ran$value, left_to_r)) return(left)
@@ -333,7 +334,8 @@ tell_stayed <- function(part) {
 part_reason <- function(part) {
   why <- unlist(lapply(part$variants, function(variant) {
     variant$reason %||% (if (!is.null(variant$state$reason)) refusal_words(variant$state$reason)) %||%
-      fallback_words(variant$state)
+      fallback_words(variant$state) %||%
+      if (length(variant$holds)) "a list lacks a part that it is asked for, or a vector filled by text is not empty"
   }))
   c(part$reason, why, "")[[1]]
 }

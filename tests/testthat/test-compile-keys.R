@@ -59,3 +59,18 @@ test_that("texts that name nothing, numbers and uses that show the names are R's
   )
   for (loop in shown) for (start in alist(c(), numeric(0), c(mill = 2))) fills(start, loop, site, flow)
 })
+
+test_that("what starts empty in one call and full in another is told apart", {
+  without_comparing()
+  f <- function(n, site) {
+    for (k in site) n[k] <- if (k %in% names(n)) n[k] + 1 else 2
+    n
+  }
+  starts <- list(numeric(), c(5, 6, 7), NULL, numeric(), 3, c(mill = 2))
+  for (order in list(1:6, 6:1, c(2, 1, 3))) {
+    fast <- ds_compile(f)
+    for (start in starts[order]) {
+      expect_identical(suppressMessages(outcome_of(fast, list(start, site))), outcome_of(f, list(start, site)))
+    }
+  }
+})

@@ -174,6 +174,19 @@ test_that("lists and data frames are taken apart, and put together again", {
   }, list(store = 1, keep = 0.5, note = "x"), 4), "native")
 })
 
+test_that("a part by the beginning of its name is told from one by all of it", {
+  f <- function(p) {
+    s <- 0
+    for (i in 1:2) s <- s + length(p[["ra"]]) + p$ra
+    s
+  }
+  lists <- list(list(rain = 2), list(ra = 3), list(rain = 2, ra = 3))
+  for (order in list(1:3, 3:1, c(2, 1, 3))) {
+    fast <- ds_compile(f)
+    for (p in lists[order]) expect_identical(suppressMessages(fast(p)), f(p))
+  }
+})
+
 test_that("columns are reached by number, and elements by texts that are worked out", {
   moved <- function(met, to) {
     for (i in seq_len(nrow(met))) met[i, 2] <- met[i, 1L] * to

@@ -85,6 +85,11 @@ test_that("a row of a data frame that is used by its columns is its number", {
     as.function(c(formals(function(d) NULL), call("{", quote(s <- 0), loop, quote(list(s, r)))), envir = globalenv())
   }
   for (loop in loops) expect_identical(runs(made(loop), met), "native", label = deparse1(loop))
+  fields <- alist(r$da, r[["da"]], r$none, r[["rain"]])
+  for (field in fields) runs(made(bquote(for (i in 1:3) {
+    r <- d[i, ]
+    s <- s + sum(.(field))
+  })), met)
   odd <- alist(c(TRUE, FALSE), c("2", "9"), -(1:2), 0:2, NA, c(1.7, 2.2), list(1, 2))
   for (rows in odd) {
     loop <- bquote(for (i in .(rows)) {
