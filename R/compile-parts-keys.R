@@ -11,7 +11,8 @@ columns_for_keys <- function(made, kinds, frame) {
   for (name in empty) {
     keys <- list(
       name = name, is_key = is_key, null = kinds[[name]] == "null",
-      labels = as.name(sprintf("labels of %s", name)), at = as.name(sprintf("at of %s", name))
+      vector = as.name(name), labels = as.name(sprintf("labels of %s", name)),
+      at = as.name(sprintf("at of %s", name)), value = as.name(sprintf("value for %s", name))
     )
     code <- with_keys(made$code, keys)
     if (identical(code, made$code) || name %in% other_uses(code, keys)) next
@@ -106,17 +107,17 @@ key_statement <- function(code, keys) {
   value <- change_calls(code[[3]], function(code) {
     missing_key(code, keys) %||% among_labels(code, keys) %||% if (is_by_key(code, keys)) key_value(code, keys)
   })
-  key <- as.name(paste("key for", keys$name))
+  key <- as.name(sprintf("key for %s", keys$name))
   bquote({
-    .(as.name(paste("value for", keys$name))) <- .(value)
+    .(keys$value) <- .(value)
     .(key) <- .(code[[2]][[3]])
     if (is.na(.(key)) || .(key) == "") stop()
     .(keys$at) <- match(.(key), .(keys$labels))
     if (is.na(.(keys$at))) {
       .(keys$labels) <- c(.(keys$labels), .(key))
-      .(as.name(keys$name))[length(.(keys$labels))] <- .(as.name(paste("value for", keys$name)))
+      .(keys$vector)[length(.(keys$labels))] <- .(keys$value)
     } else {
-      .(as.name(keys$name))[.(keys$at)] <- .(as.name(paste("value for", keys$name)))
+      .(keys$vector)[.(keys$at)] <- .(keys$value)
     }
   })
 }
@@ -125,7 +126,7 @@ key_value <- function(code, keys) {
   key <- code[[3]]
   bquote({
     if (!.(key) %in% .(keys$labels)) stop()
-    .(as.name(keys$name))[[match(.(key), .(keys$labels))]]
+    .(keys$vector)[[match(.(key), .(keys$labels))]]
   })
 }
 
@@ -134,7 +135,7 @@ missing_key <- function(code, keys) {
   if (call_name(code) != "is.na" || length(code) != 2 || !is_by_key(code[[2]], keys)) return(NULL)
   key <- code[[2]][[3]]
   place <- call("match", key, keys$labels)
-  absent <- bquote(is.na(.(place)) || is.na(.(as.name(keys$name))[[.(place)]]))
+  absent <- bquote(is.na(.(place)) || is.na(.(keys$vector)[[.(place)]]))
   # NULL has no element of which to ask
   if (keys$null) bquote((length(.(keys$labels)) == 0L && stop()) || .(absent)) else absent
 }
