@@ -6,13 +6,16 @@ columns_for_keys <- function(made, kinds, frame) {
     known <- kinds[[name]] %in% c("null", "plain") && name %in% made$changed
     known && length(frame[[name]]) == 0 && !is.character(frame[[name]])
   }, names(kinds))
-  texts <- if (length(empty)) text_variables(made, list(made$code), frame)
+  words <- c("c", "match", "%in%", "is.na", "length", "names", "stop", "[", "[[", "==")
+  if (length(empty) == 0 || !mean_rs(words, frame)) return()
+  texts <- text_variables(made, list(made$code), frame)
   is_key <- function(code) is_known_text(made$code, code, texts)
   for (name in empty) {
     keys <- list(
       name = name, is_key = is_key, null = kinds[[name]] == "null",
       vector = as.name(name), labels = as.name(sprintf("labels of %s", name)),
-      at = as.name(sprintf("at of %s", name)), value = as.name(sprintf("value for %s", name))
+      at = as.name(sprintf("at of %s", name)), value = as.name(sprintf("value for %s", name)),
+      key = as.name(sprintf("key for %s", name)), read = as.name(sprintf("place read in %s", name))
     )
     code <- with_keys(made$code, keys)
     if (identical(code, made$code) || name %in% other_uses(code, keys)) next
@@ -47,8 +50,7 @@ other_uses <- function(code, keys) {
 leaving_names <- c("length", "sum", "mean", "max", "min", "is.null")
 
 is_of_labels <- function(code, keys) {
-  identical(code, keys$at) || identical(code, call("length", keys$labels)) ||
-    (is.call(code) && call_name(code) == "match" && identical(code[[3]], keys$labels))
+  identical(code, keys$at) || identical(code, keys$read) || identical(code, call("length", keys$labels))
 }
 
 with_keys <- function(code, keys) {
@@ -107,14 +109,13 @@ key_statement <- function(code, keys) {
   value <- change_calls(code[[3]], function(code) {
     missing_key(code, keys) %||% among_labels(code, keys) %||% if (is_by_key(code, keys)) key_value(code, keys)
   })
-  key <- as.name(sprintf("key for %s", keys$name))
   bquote({
     .(keys$value) <- .(value)
-    .(key) <- .(code[[2]][[3]])
-    if (is.na(.(key)) || .(key) == "") stop()
-    .(keys$at) <- match(.(key), .(keys$labels))
+    .(keys$key) <- .(code[[2]][[3]])
+    if (is.na(.(keys$key)) || .(keys$key) == "") stop()
+    .(keys$at) <- match(.(keys$key), .(keys$labels))
     if (is.na(.(keys$at))) {
-      .(keys$labels) <- c(.(keys$labels), .(key))
+      .(keys$labels) <- c(.(keys$labels), .(keys$key))
       .(keys$vector)[length(.(keys$labels))] <- .(keys$value)
     } else {
       .(keys$vector)[.(keys$at)] <- .(keys$value)
@@ -123,19 +124,20 @@ key_statement <- function(code, keys) {
 }
 
 key_value <- function(code, keys) {
-  key <- code[[3]]
   bquote({
-    if (!.(key) %in% .(keys$labels)) stop()
-    .(keys$vector)[[match(.(key), .(keys$labels))]]
+    .(keys$read) <- match(.(code[[3]]), .(keys$labels))
+    if (is.na(.(keys$read))) stop()
+    .(keys$vector)[[.(keys$read)]]
   })
 }
 
 # Is nothing known of a text yet?
 missing_key <- function(code, keys) {
   if (call_name(code) != "is.na" || length(code) != 2 || !is_by_key(code[[2]], keys)) return(NULL)
-  key <- code[[2]][[3]]
-  place <- call("match", key, keys$labels)
-  absent <- bquote(is.na(.(place)) || is.na(.(keys$vector)[[.(place)]]))
+  absent <- bquote({
+    .(keys$read) <- match(.(code[[2]][[3]]), .(keys$labels))
+    is.na(.(keys$read)) || is.na(.(keys$vector)[[.(keys$read)]])
+  })
   # NULL has no element of which to ask
   if (keys$null) bquote((length(.(keys$labels)) == 0L && stop()) || .(absent)) else absent
 }

@@ -32,7 +32,7 @@ labelled_place <- function(made, name, label, side, count) {
 
 # list(vectors, elements): variables that hold text throughout, and by those that a loop gives its elements the vector.
 text_variables <- function(made, code, frame) {
-  if (!identical(get0("match", frame, mode = "function"), match)) return(list())
+  if (!mean_rs("match", frame)) return(list())
   holds_text <- function(name) {
     value <- tryCatch(eval(made$given[[name]], frame), error = function(e) NULL)
     is.character(value) && !is.object(value)

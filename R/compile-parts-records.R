@@ -4,6 +4,8 @@
 # Turns the code of a part to columns; what it can't turn stays as it is.
 columns_for_records <- function(made, name, frame) {
   if (name %in% c(assigned_names(made$code), made$changed)) return()
+  words <- c("length", "seq_len", "seq_along", "is.character", "is.logical", "stop", "[", "[[", "$")
+  if (!mean_rs(words, frame)) return()
   value <- frame[[name]]
   if (identical(class(value), "data.frame")) return(rows_apart(made, name))
   if (!is_records(value)) return()
@@ -42,14 +44,8 @@ with_records <- function(code, name, column) {
 
 # The variables of loops over the records that are used by their fields alone.
 record_loops <- function(code, name) {
-  found <- character()
-  change_calls(code, function(code) {
-    if (call_name(code) == "for" && identical(code[[3]], as.name(name))) found <<- c(found, as.character(code[[2]]))
-    NULL
-  })
-  Filter(function(loop) {
-    sum(all_assigned(code) == loop) == 1 && uses_fields_only(code, loop)
-  }, unique(found))
+  loops <- Filter(function(loop) identical(loop[[3]], as.name(name)), calls_in(code, "for"))
+  used_by_fields(code, loops)
 }
 
 with_turns <- function(code, name, loop, turn, column) {
@@ -67,15 +63,8 @@ with_turns <- function(code, name, loop, turn, column) {
 
 # `row <- d[i, ]` as the number of the row, and `row$rain` as `d$rain[i]`.
 rows_apart <- function(made, name) {
-  rows <- character()
-  change_calls(made$code, function(code) {
-    if (is_row_taken(code, name)) rows <<- c(rows, as.character(code[[2]]))
-    NULL
-  })
-  rows <- Filter(function(row) {
-    sum(all_assigned(made$code) == row) == 1 && uses_fields_only(made$code, row)
-  }, unique(rows))
-  for (row in rows) {
+  taken <- Filter(function(one) is_row_taken(one, name), calls_in(made$code, c("<-", "=")))
+  for (row in used_by_fields(made$code, taken)) {
     at <- as.name(sprintf("row of %s", row))
     made$code <- change_calls(made$code, function(code) {
       if (is_row_taken(code, name) && identical(code[[2]], as.name(row))) return(row_statement(at, code[[3]][[3]]))
@@ -89,7 +78,7 @@ rows_apart <- function(made, name) {
 }
 
 is_row_taken <- function(code, name) {
-  if (!call_name(code) %in% c("<-", "=") || length(code) != 3 || !is.name(code[[2]])) return(FALSE)
+  if (!call_name(code) %in% c("<-", "=") || !is.name(code[[2]])) return(FALSE)
   value <- code[[3]]
   is.call(value) && call_name(value) == "[" && length(value) == 4 && identical(value[[2]], as.name(name)) &&
     !rlang::is_missing(value[[3]]) && rlang::is_missing(value[[4]])
@@ -101,6 +90,12 @@ row_statement <- function(at, index) {
     .(at) <- .(index)
     if (is.character(.(at)) || is.logical(.(at))) stop()
   })
+}
+
+# The variables that these calls give a value, where nothing else does and they are used by their fields alone.
+used_by_fields <- function(code, calls) {
+  names <- unique(vapply(calls, function(one) as.character(one[[2]]), ""))
+  Filter(function(name) sum(all_assigned(code) == name) == 1 && uses_fields_only(code, name), names)
 }
 
 # Is a variable used only as `name$field`, but for where it gets its value?

@@ -81,6 +81,11 @@ settle_variable <- function(made, name, kind, frame) {
   )
 }
 
+# Do words mean R's own functions in a frame?
+mean_rs <- function(words, frame) {
+  all(vapply(words, function(word) identical(get0(word, frame, mode = "function"), get(word, baseenv())), NA))
+}
+
 # A value that stands in the code, or is what a variable starts from.
 settle_constant <- function(made, name, value, assigned) {
   if (assigned) made$before <- c(made$before, list(call("<-", as.name(name), value))) else
@@ -114,7 +119,7 @@ take_apart <- function(made, name, frame) {
       return(as.name(symbol))
     }
     counted <- call_name(code) %in% c("nrow", "ncol", "length", "NROW", "NCOL") && length(code) == 2 &&
-      identical(code[[2]], as.name(name))
+      identical(code[[2]], as.name(name)) && mean_rs(call_name(code), frame)
     if (counted) {
       symbol <- paste0(call_name(code), "(", name, ")")
       found[[symbol]] <<- code

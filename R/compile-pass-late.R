@@ -4,6 +4,8 @@
 
 small_integer <- 2^27
 
+extreme_ops <- c("min", "max", "pmin", "pmax")
+
 pass_late <- function(form) {
   form$steps <- late_steps(form, form$steps)
   tame <- tame_arrays(form)
@@ -55,7 +57,7 @@ late_steps <- function(form, steps) {
 
 mark_late <- function(form, steps) {
   # only a lean kernel has a flag for numbers that are missing where R takes them
-  mark <- function(node) if (node$op %in% c("min", "max", "pmin", "pmax") && !form$lean) node else c(node, late = TRUE)
+  mark <- function(node) if (node$op %in% extreme_ops && !form$lean) node else c(node, late = TRUE)
   early_conditions(map_steps(steps, function(step) c(map_values(step, mark), noted = TRUE)))
 }
 
@@ -176,7 +178,7 @@ fit_node <- function(node, bounds) {
 
 small_elements <- function(node) {
   if (node$op == "element" && !isTRUE(node$seen_small)) node$small <- TRUE
-  if (node$op %in% c("min", "max", "pmin", "pmax", "choose", "neg_i", "abs_i")) {
+  if (node$op %in% c(extreme_ops, "choose", "neg_i", "abs_i")) {
     node$args <- lapply(node$args, small_elements)
   }
   node

@@ -20,7 +20,7 @@ ordered_step <- function(known, step) {
   if (step$op == "if") return(ordered_branches(known, step))
   args <- ordered_values(known, step$args)
   step$args <- args$nodes
-  known <- forgotten(args$known, changed_by(step))
+  known <- forgotten(args$known, names_written(list(step)))
   if (step$op == "assign" && is_ordered(args$known, step$args[[1]]) && !step$name %in% names_read(step$args[[1]])) {
     known <- also_known(known, list(op = "var", name = step$name))
   }
@@ -50,7 +50,7 @@ ordered_branches <- function(known, step) {
   step$blocks <- lapply(ways, function(way) way$steps)
   arriving <- lapply(Filter(function(way) !ends_away(way$steps), ways), function(way) names(way$known))
   left <- if (length(arriving)) Reduce(intersect, arriving) else character()
-  list(step = step, known = forgotten(condition$known[intersect(names(condition$known), left)], character()))
+  list(step = step, known = condition$known[intersect(names(condition$known), left)])
 }
 
 ends_away <- function(steps) {
@@ -68,7 +68,12 @@ ordered_condition <- function(known, node) {
   args <- ordered_values(known, node$args)
   node$args <- args$nodes
   known <- args$known
-  if (!node$op %in% names(compared) || node$args[[1]]$mode != "double") return(list(node = node, known = known))
+  if (node$op %in% names(compared) && node$args[[1]]$mode == "double") looked_at(known, node) else
+    list(node = node, known = known)
+}
+
+# A node that looks at its operands, unless they are known; afterwards they are.
+looked_at <- function(known, node) {
   if (all(vapply(node$args, is_ordered, NA, known = known))) node$ordered <- TRUE
   for (arg in node$args) known <- also_known(known, arg)
   list(node = node, known = known)
@@ -87,22 +92,13 @@ ordered_value <- function(known, node) {
   if (node$op != "choose") {
     args <- ordered_values(known, node$args)
     node$args <- args$nodes
-    return(if (node$op %in% extreme_ops) ordered_extreme(args$known, node) else list(node = node, known = args$known))
+    noted <- node$op %in% extreme_ops && node$mode == "double" && isTRUE(node$late)
+    return(if (noted) looked_at(args$known, node) else list(node = node, known = args$known))
   }
   condition <- ordered_condition(known, node$args[[1]])
   ways <- lapply(node$args[-1], function(way) ordered_value(condition$known, way)$node)
   node$args <- c(list(condition$node), ways)
   list(node = node, known = condition$known)
-}
-
-extreme_ops <- c("min", "max", "pmin", "pmax")
-
-# One that is noted leaves what it was taken of known.
-ordered_extreme <- function(known, node) {
-  if (node$mode != "double" || !isTRUE(node$late)) return(list(node = node, known = known))
-  if (all(vapply(node$args, is_ordered, NA, known = known))) node$ordered <- TRUE
-  for (arg in node$args) known <- also_known(known, arg)
-  list(node = node, known = known)
 }
 
 # What can't be NaN: constants, what is known, and these with a finite constant added or taken as a factor.
@@ -124,5 +120,3 @@ also_known <- function(known, node) {
 }
 
 forgotten <- function(known, changed) Filter(function(reads) !any(reads %in% changed), known)
-
-changed_by <- function(step) names_written(list(step))

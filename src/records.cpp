@@ -4,7 +4,7 @@
 
 namespace {
 
-// The place of a field in a record, first where it was in the one before; -1 where there is none.
+// The place of a field in a record; -1 where there is none.
 R_xlen_t place_of_field(SEXP record, const char* field) {
   if (TYPEOF(record) != VECSXP || OBJECT(record)) return -1;
   SEXP names = Rf_getAttrib(record, R_NamesSymbol);

@@ -55,9 +55,24 @@ test_that("texts that name nothing, numbers and uses that show the names are R's
       s <- s + n[k]
     },
     for (k in site) n[k] <- c(1, 2), for (k in site) n[nchar(k)] <- 1, for (k in site) n[[k]] <- n[[k]] + 1,
+    {
+      length <- function(x) 2
+      for (k in site) n[k] <- 1
+    },
     for (k in site) n[k] <- if (is.null(n)) 1L else max(n) + 0.5, for (k in rev(site)) s <- names(n)[1] <- k
   )
   for (loop in shown) for (start in alist(c(), numeric(0), c(mill = 2))) fills(start, loop, site, flow)
+})
+
+test_that("a text that is drawn is drawn once", {
+  drawn <- alist(
+    for (i in 1:9) {
+      n[paste0("k", i)] <- 1
+      n["k1"] <- n[paste0("k", sample(i, 1))] + 1
+    },
+    for (i in 1:9) if (is.na(n[paste0("k", sample(3, 1))])) n[paste0("k", sample(3, 1))] <- i
+  )
+  for (loop in drawn) fills(quote(numeric()), loop, site, flow)
 })
 
 test_that("what starts empty in one call and full in another is told apart", {

@@ -48,13 +48,20 @@ test_that("records that differ, that are changed, or that are used as a whole ar
     for (p in l) s <- s + p$are
     s
   }
+  counted <- function(l) {
+    length <- function(x) 1L
+    s <- 0
+    for (p in l) s <- s + p$no
+    for (i in 1:2) s <- s + length(l) + l[[i]]$no
+    s
+  }
   changed <- function(l) {
     for (i in seq_along(l)) l[[i]]$area <- 2 * l[[i]]$area
     l
   }
   fast <- ds_compile(each)
   for (l in c(list(gauges), others, list(gauges, list()))) {
-    for (f in list(each, by_place, whole, part, changed)) runs(f, l)
+    for (f in list(each, by_place, whole, part, counted, changed)) runs(f, l)
     expect_identical(suppressMessages(outcome_of(fast, list(l))), outcome_of(each, list(l)))
   }
 })
