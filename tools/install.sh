@@ -8,6 +8,12 @@ if (file.access(lib, 2) != 0) {
   dir.create(lib, recursive = TRUE, showWarnings = FALSE)
 }
 cat(lib)')
+# One installation at a time: a lock of R's that is there now was left by one that was killed.
+if command -v flock >/dev/null 2>&1; then
+  exec 9>"$library/.deepstride-installing"
+  flock 9
+  rm -rf "$library/00LOCK-$(basename "$PWD")"
+fi
 log=$(mktemp)
 R CMD INSTALL --no-multiarch --library="$library" . >"$log" 2>&1 || { cat "$log" >&2; rm -f "$log"; exit 1; }
 rm -f "$log"
