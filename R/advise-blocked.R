@@ -42,8 +42,10 @@ find_large <- function(fx) {
     bytes <- 8 * table_elements(fx, code)
     if (is.na(bytes) || bytes < memory_share * memory_bytes()) return(NULL)
     new_finding(line_of(fx, path), line_of(fx, path), path,
-      sprintf("`%s` takes %s of memory, and each step of working on it as much again",
-        shortened(spelled(code), 50), format_bytes(bytes)),
+      sprintf(
+        "`%s` takes %s of memory, and each step of working on it as much again",
+        shortened(spelled(code), 50), format_bytes(bytes)
+      ),
       suggestion = c(
         "work on a block of rows at a time, and keep what is needed of each:",
         sprintf("for (from in seq(1, rows, by = %d)) { at <- from:min(from + %d, rows); ... }", 1000L, 999L)
@@ -85,8 +87,10 @@ long_finding <- function(fx, path, code) {
   if (is.null(found) || !is.name(found$.o)) return(NULL)
   count <- length_code(fx, as.character(found$.o))
   heads <- vapply(calls_within(found$.e), call_name, "")
-  if (is.null(count) || length(setdiff(heads,
-    c(unlist(elementwise_calls), "(", "pmin", "pmax", "length")))) return(NULL)
+  if (is.null(count) || length(setdiff(
+    heads,
+    c(unlist(elementwise_calls), "(", "pmin", "pmax", "length")
+  ))) return(NULL)
   if (sum(!heads %in% c("(", "length")) < least_operations || !is.null(fx$kinds) && "other" %in% fx$kinds) return(NULL)
   vectors <- Filter(function(name) {
     own <- length_code(fx, name)
@@ -110,6 +114,8 @@ in_blocks <- function(fx, found, count, vectors) {
   list(fill_code(quote(for (.b in seq_len(ceiling(.n / .l))) {
     .at <- (.l * (.b - 1) + 1):min(.l * .b, .n)
     .o[.at] <- .v
-  }), list(.b = as.name(fresh_name("block", fx$used)), .n = count, .l = block_length, .at = at, .o = found$.o,
-    .v = value)))
+  }), list(
+    .b = as.name(fresh_name("block", fx$used)), .n = count, .l = block_length, .at = at, .o = found$.o,
+    .v = value
+  )))
 }

@@ -139,7 +139,7 @@ counted_by <- function(fx, target, keys, added) {
   }
   own <- list(
     .t = target, .k = keys, .v = added$code, .b = as.name(fresh_name("by_key", fx$used)),
-      .at = as.name(fresh_name("at", fx$used))
+    .at = as.name(fresh_name("at", fx$used))
   )
   lapply(list(
     quote(.b <- rowsum(.v, .k)), quote(.at <- as.integer(rownames(.b))), quote(.t[.at] <- .t[.at] + as.vector(.b))
@@ -163,9 +163,12 @@ find_recurrence <- function(fx, loop) {
   if (!is.null(shared) && (is.null(share) || share$each)) return(NULL)
   first <- call("[", found$.x, 1)
   value <- if (is.null(shared)) call("+", first, call("cumsum", added$code)) else
-    fill_code(quote(as.vector(stats::filter(.e, .k, method = "recursive", init = .s))),
-      list(.e = added$code, .k = share$code, .s = first))
-  loop_finding(loop, sprintf("each `%s` goes on from the one before", spelled(call("[", found$.x, found$.i))),
+    fill_code(
+      quote(as.vector(stats::filter(.e, .k, method = "recursive", init = .s))),
+      list(.e = added$code, .k = share$code, .s = first)
+    )
+  loop_finding(
+    loop, sprintf("each `%s` goes on from the one before", spelled(call("[", found$.x, found$.i))),
     list(new_edit(loop$path, settle_index(fx, turns, list(call("<-", call("[", found$.x, found$.i), value))))),
     if (is.null(shared)) "rounding" else "nothing", sprintf("`%s` is at least 2", spelled(range$.n))
   )
@@ -214,9 +217,12 @@ find_margins <- function(fx) {
     found <- match_code(quote(apply(.m, .d, .f)), code)
     what <- if (!is.null(found) && is.numeric(found$.d) && found$.d %in% 1:2) margin_of(fx, found$.m, found$.f)
     if (is.null(what)) return(NULL)
-    new_finding(line_of(fx, path), line_of(fx, path), path,
-      sprintf("`apply()` calls a function once for each %s, which `%s()` is for", c("row", "column")[[found$.d]],
-        what$sums[[found$.d]]),
+    new_finding(
+      line_of(fx, path), line_of(fx, path), path,
+      sprintf(
+        "`apply()` calls a function once for each %s, which `%s()` is for", c("row", "column")[[found$.d]],
+        what$sums[[found$.d]]
+      ),
       list(new_edit(path, list(call(what$sums[[found$.d]], what$of)))), "rounding", what$assumed
     )
   }))
@@ -241,20 +247,29 @@ margin_of <- function(fx, matrix, f) {
 # The mean or sum of a window that goes along.
 find_rolling <- function(fx, loop) {
   if (loop$head != "for" || length(loop$body) != 1 || !is_range(loop$range)) return(NULL)
-  found <- match_any(list(quote(.o[.i] <- .f(.x[(.i - .k):.i])), quote(.o[.i] <- .f(.x[(.i - .k + 1):.i]))),
-    loop$body[[1]])
+  found <- match_any(
+    list(quote(.o[.i] <- .f(.x[(.i - .k):.i])), quote(.o[.i] <- .f(.x[(.i - .k + 1):.i]))),
+    loop$body[[1]]
+  )
   if (is.null(found) || !identical(found$.i, as.name(loop$var)) ||
     !as.character(found$.f) %in% c("sum", "mean")) return(NULL)
   if (!is.null(strange_argument(fx, loop)) || !is.numeric(found$.k) || is_read_after(fx, loop, loop$var) ||
     !is.name(found$.x)) return(NULL)
   width <- found$.k + is.null(match_code(quote(.o[.i] <- .f(.x[(.i - .k + 1):.i])), loop$body[[1]]))
   weight <- if (identical(found$.f, quote(mean))) call("rep", call("/", 1, width), width) else call("rep", 1, width)
-  value <- fill_code(quote(stats::filter(.x, .w, sides = 1)[.i]),
-    list(.x = found$.x, .w = weight, .i = as.name(loop$var)))
-  loop_finding(loop, sprintf("the %s of %s elements is worked out anew at each place", as.character(found$.f),
-    format(width)),
-    list(new_edit(loop$path, list(call("<-", as.name(loop$var), loop$range),
-      call("<-", call("[", found$.o, as.name(loop$var)), value)))),
+  value <- fill_code(
+    quote(stats::filter(.x, .w, sides = 1)[.i]),
+    list(.x = found$.x, .w = weight, .i = as.name(loop$var))
+  )
+  loop_finding(
+    loop, sprintf(
+      "the %s of %s elements is worked out anew at each place", as.character(found$.f),
+      format(width)
+    ),
+    list(new_edit(loop$path, list(
+      call("<-", as.name(loop$var), loop$range),
+      call("<-", call("[", found$.o, as.name(loop$var)), value)
+    ))),
     "rounding", sprintf("`%s` has no missing value", spelled(found$.x))
   )
 }

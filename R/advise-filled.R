@@ -89,15 +89,19 @@ find_grown_places <- function(fx, loop) {
 find_grown_rows <- function(fx, loop) {
   lapply(appends_in(fx, loop, row_patterns), function(one) {
     side <- if (call_name(bare_code(one$code)[[3]]) == "rbind") "row" else "column"
-    growth_finding(fx, loop, one, paste0("`%s` grows by a ", side, " at a time: all before it is copied each time"),
-      collecting_edits)
+    growth_finding(
+      fx, loop, one, paste0("`%s` grows by a ", side, " at a time: all before it is copied each time"),
+      collecting_edits
+    )
   })
 }
 
 find_grown_text <- function(fx, loop) {
   lapply(appends_in(fx, loop, text_patterns), function(one) {
-    growth_finding(fx, loop, one, "`%s` grows by a piece of text at a time: all before it is copied each time",
-      joining_edits)
+    growth_finding(
+      fx, loop, one, "`%s` grows by a piece of text at a time: all before it is copied each time",
+      joining_edits
+    )
   })
 }
 
@@ -149,8 +153,10 @@ start_of <- function(fx, loop, name) {
 }
 
 empty_vectors <- list(
-  numeric = list(quote(numeric(0)), quote(numeric()), quote(double(0)), quote(double()), quote(vector("numeric", 0)),
-    quote(vector("double", 0))),
+  numeric = list(
+    quote(numeric(0)), quote(numeric()), quote(double(0)), quote(double()), quote(vector("numeric", 0)),
+    quote(vector("double", 0))
+  ),
   integer = list(quote(integer(0)), quote(integer())), logical = list(quote(logical(0)), quote(logical())),
   character = list(quote(character(0)), quote(character())), list = list(quote(list()), quote(vector("list", 0))),
   any = list(quote(c()), quote(NULL)), table = list(quote(data.frame()))
@@ -205,12 +211,20 @@ placing_edits <- function(fx, loop, one) {
   fits <- if (kind == "list") listed && !may_give_null(one$found$.e) else
     is_single(fx, loop, one$found$.e, name) && !length(named_in(fx, one$found$.e))
   if (!fits || (listed && kind == "any")) return(NULL)
-  made <- switch(kind, list = call("vector", "list", count), any = call("rep", NA, count), call(kind, count))
+  made <- switch(kind,
+    list = call("vector", "list", count),
+    any = call("rep", NA, count),
+    call(kind, count)
+  )
   after <- if (kind == "any") unless_empty(fx, as.name(name), count, loop, TRUE)
-  edits <- c(list(new_edit(start$path, list(call("<-", as.name(name), made)))),
-    if (length(after)) list(new_edit(start$outermost, after, "after")))
-  list(edits = edits, assumed = c(rising_range(loop$range),
-    if (kind != "list") sprintf("`%s` is one value", spelled(one$found$.e))))
+  edits <- c(
+    list(new_edit(start$path, list(call("<-", as.name(name), made)))),
+    if (length(after)) list(new_edit(start$outermost, after, "after"))
+  )
+  list(edits = edits, assumed = c(
+    rising_range(loop$range),
+    if (kind != "list") sprintf("`%s` is one value", spelled(one$found$.e))
+  ))
 }
 
 # Of a vector that grows by place, does a loop read no more than places of turns before?
@@ -261,9 +275,15 @@ filled_result <- function(fx, loop, one, start, count, kind, pieces, join = NULL
   value <- if (kind == "list" && may_give_null(one$found$.e)) call("list", one$found$.e) else one$found$.e
   if (kind == "list" && may_give_null(one$found$.e)) target[[1]] <- as.name("[")
   join <- join %||% if (identical(pieces, "unlist")) function(name) joined_pieces(name, start$value)
-  after <- c(cut, if (!is.null(join)) join(name),
-    if (kind == "any") unless_empty(fx, name, if (sure) count else counter, loop, sure))
-  made <- switch(kind, list = call("vector", "list", count), any = call("rep", NA, count), call(kind, count))
+  after <- c(
+    cut, if (!is.null(join)) join(name),
+    if (kind == "any") unless_empty(fx, name, if (sure) count else counter, loop, sure)
+  )
+  made <- switch(kind,
+    list = call("vector", "list", count),
+    any = call("rep", NA, count),
+    call(kind, count)
+  )
   edits <- list(
     new_edit(start$path, c(call("<-", name, made), if (!direct) call("<-", counter, 0))),
     new_edit(one$path, c(if (!direct) call("<-", counter, call("+", counter, 1)), call("<-", target, value)))
@@ -309,7 +329,7 @@ collecting_edits <- function(fx, loop, one) {
 is_plain_row <- function(fx, loop, code) {
   is.call(code) && call_name(code) == "data.frame" && length(code) > 1 && all(nzchar(rlang::names2(code)[-1])) &&
     !any(names(code) %in% names(formals(data.frame))) &&
-      all(vapply(as.list(code)[-1], is_single, NA, fx = fx, loop = loop))
+    all(vapply(as.list(code)[-1], is_single, NA, fx = fx, loop = loop))
 }
 
 # A vector for each column, made into the table once; where there was no row it is what it was.

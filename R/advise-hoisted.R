@@ -100,8 +100,10 @@ column_finding <- function(fx, loop, column) {
   written <- any(vapply(calls_in(loop$code, c("<-", "=")), function(one) writes_column(one[[2]], column), NA))
   if (written && uses_whole(loop$code, frame)) {
     return(loop_finding(loop,
-      sprintf("`%s` is written through the whole of `%s`, which other code of the loop looks at", spelled(column),
-        frame),
+      sprintf(
+        "`%s` is written through the whole of `%s`, which other code of the loop looks at", spelled(column),
+        frame
+      ),
       suggestion = sprintf("take `%s` out of the loop as a vector, and put it back once", spelled(column))
     ))
   }
@@ -111,8 +113,10 @@ column_finding <- function(fx, loop, column) {
   )
   verb <- if (written) "written" else "read"
   loop_finding(loop, sprintf("`%s` is %s through the whole of `%s` at every turn", spelled(column), verb, frame), edits,
-    suggestion = c(spelled(call("<-", own, column)),
-      if (written) c("# the loop, on the vector", spelled(call("<-", column, own))))
+    suggestion = c(
+      spelled(call("<-", own, column)),
+      if (written) c("# the loop, on the vector", spelled(call("<-", column, own)))
+    )
   )
 }
 
@@ -143,9 +147,9 @@ uses_whole <- function(code, frame) {
 # Calls worth taking out: their cost is more than that of reading a variable.
 plain_calls <- c(
   "+", "-", "*", "/", "^", "(", "[", "[[", "$", ":", "length", "nrow", "ncol", "c", "==", "!=", "<", "<=", ">", ">=",
-    "&", "|",
+  "&", "|",
   "!", "&&", "||", "numeric", "integer", "seq_along", "seq_len", "is.null", "names", "dim", "%%", "%/%", "as.numeric",
-    "is.na"
+  "is.na"
 )
 
 # What can't stop or warn wherever it is worked out; all else is taken out only where every turn works it out.
@@ -203,7 +207,11 @@ invariant_calls <- function(code, changed, sure) {
 is_sure_part <- function(code) {
   count <- length(code) - 1
   switch(call_name(code),
-    "if" = , "while" = , "&&" = , "||" = , "ifelse" = seq_len(count) == 1,
+    "if" = ,
+    "while" = ,
+    "&&" = ,
+    "||" = ,
+    "ifelse" = seq_len(count) == 1,
     "for" = seq_len(count) == 2,
     rep(TRUE, count)
   )
@@ -227,12 +235,15 @@ repeated_finding <- function(fx, loop, code, path) {
   costly <- Filter(function(one) call_name(one) %in% costly_calls && is_steady(one, character()), calls_within(code))
   costly <- lapply(costly, plain_code)
   sure <- lapply(sure_calls(code), plain_code)
-  twice <- Filter(function(one) sum(vapply(costly, identical, NA, one)) > 1 && any(vapply(sure, identical, NA, one)),
-    costly)
+  twice <- Filter(
+    function(one) sum(vapply(costly, identical, NA, one)) > 1 && any(vapply(sure, identical, NA, one)),
+    costly
+  )
   if (length(twice) == 0) return(NULL)
   own <- as.name(fresh_name(hoisted_name(twice[[1]]), fx$used))
   edits <- list(new_edit(path, list(call("<-", own, twice[[1]]), replace_code(code, twice[[1]], own))))
-  new_finding(line_of(fx, path), line_of(fx, path), path,
+  new_finding(
+    line_of(fx, path), line_of(fx, path), path,
     sprintf("`%s` is worked out twice in one turn", shortened(spelled(twice[[1]]), 50)), edits
   )
 }
@@ -246,7 +257,7 @@ sure_calls <- function(code) {
 
 costly_calls <- c(
   "exp", "log", "sqrt", "sin", "cos", "tan", "atan", "atan2", "gamma", "lgamma", "sum", "mean", "sd", "var", "median",
-    "sort",
+  "sort",
   "order", "dnorm", "pnorm", "qnorm", "expm1", "log1p", "tanh", "which", "max", "min"
 )
 

@@ -42,7 +42,7 @@ ds_advise <- function(f, args = NULL, seconds = 5) {
   table <- advice_table(c(found, stays), profile)
   structure(list(
     table = table, source = lapply(kernels, numbered_source), profile = profile,
-      limits = if (nrow(table) == 0) limit_words(kernels)
+    limits = if (nrow(table) == 0) limit_words(kernels)
   ), class = "ds_advice")
 }
 

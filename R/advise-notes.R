@@ -131,9 +131,11 @@ find_extreme_start <- function(fx, loop) {
     start <- start_of(fx, loop, as.character(gathered$found$.a))
     if (is.null(start) || !is.numeric(start$value) || !is.finite(start$value)) return(NULL)
     right <- if (call_name(gathered$gathering$whole) == "max") "-Inf" else "Inf"
-    loop_finding(loop, sprintf("`%s` begins at %s, which the data need not reach", as.character(gathered$found$.a),
-      spelled(start$value)),
-      suggestion = sprintf("%s <- %s", as.character(gathered$found$.a), right)
+    loop_finding(loop, sprintf(
+      "`%s` begins at %s, which the data need not reach", as.character(gathered$found$.a),
+      spelled(start$value)
+    ),
+    suggestion = sprintf("%s <- %s", as.character(gathered$found$.a), right)
     )
   })
   Filter(Negate(is.null), starts)
@@ -175,8 +177,10 @@ find_row_walk <- function(fx, loop) {
   written <- vapply(rows, function(one) writes_elements(one[[2]], loop$code), NA)
   if (length(rows) == 0 || any(written)) return(NULL)
   list(loop_finding(loop, sprintf("`%s` is walked along its rows, and R keeps it by columns", spelled(rows[[1]])),
-    suggestion = sprintf("let the loop over `%s` be the inner one, where the order does not matter",
-      as.character(outer[[2]]))
+    suggestion = sprintf(
+      "let the loop over `%s` be the inner one, where the order does not matter",
+      as.character(outer[[2]])
+    )
   ))
 }
 
@@ -188,8 +192,10 @@ writes_elements <- function(target, code) {
 
 find_pasted <- function(fx, loop) {
   keys <- Filter(function(one) {
-    any(vapply(as.list(one)[-(1:2)],
-      function(index) is.call(index) && call_name(index) %in% c("paste", "paste0", "sprintf"), NA))
+    any(vapply(
+      as.list(one)[-(1:2)],
+      function(index) is.call(index) && call_name(index) %in% c("paste", "paste0", "sprintf"), NA
+    ))
   }, calls_in(loop$code, c("[", "[[")))
   if (length(keys) == 0 || !loop$inner) return(NULL)
   list(loop_finding(loop, sprintf("the key of `%s` is pasted together at every turn", spelled(keys[[1]])),
@@ -204,8 +210,10 @@ find_search <- function(fx, loop) {
     length(tables) && !all(tables %in% c(loop$changed, loop$var)) &&
       any(all.vars(one) %in% c(loop$changed, loop$var)) &&
       !(call_name(one) == "which" && !any(vapply(calls_within(one), call_name, "") == "=="))
-  }, Filter(function(one) length(one) == if (call_name(one) == "which") 2 else 3,
-    calls_in(loop$code, c("%in%", "match", "which"))))
+  }, Filter(
+    function(one) length(one) == if (call_name(one) == "which") 2 else 3,
+    calls_in(loop$code, c("%in%", "match", "which"))
+  ))
   if (length(found) == 0) return(NULL)
   list(loop_finding(loop, sprintf("`%s` searches a whole vector at every turn", shortened(spelled(found[[1]]), 50)),
     suggestion = "look all of them up before the loop: `at <- match(keys, table)`"
@@ -227,10 +235,14 @@ find_draws <- function(fx, loop) {
 # One draw in each turn, whatever happens in it, and nothing else that may draw: all of them before the loop.
 drawing_edits <- function(fx, loop, draws) {
   heads <- unique(vapply(calls_within(loop$code), call_name, ""))
-  plain <- c(harmless_calls(), unlist(elementwise_calls), steady_calls, drawing_calls, "for", "{", "<-", "=", "if",
-    "max", "min")
-  steady <- all(vapply(as.list(draws[[1]])[-(1:2)], is_steady, NA,
-    c(loop$changed, loop$var)))
+  plain <- c(
+    harmless_calls(), unlist(elementwise_calls), steady_calls, drawing_calls, "for", "{", "<-", "=", "if",
+    "max", "min"
+  )
+  steady <- all(vapply(
+    as.list(draws[[1]])[-(1:2)], is_steady, NA,
+    c(loop$changed, loop$var)
+  ))
   sure <- any(vapply(loop$body, function(code) {
     any(vapply(sure_calls(bare_code(code)), identical, NA, draws[[1]]))
   }, NA))
@@ -238,8 +250,10 @@ drawing_edits <- function(fx, loop, draws) {
     loop$var %in% assigned_names(loop$code[[4]])) return(NULL)
   own <- as.name(fresh_name("draws", fx$used))
   all <- as.call(append(as.list(draws[[1]][-2]), count_code(fx, loop$range), 1))
-  c(list(new_edit(loop$path, list(call("<-", own, all)), "before")),
-    replacing_edits(fx$body, loop$path, draws[[1]], call("[", own, as.name(loop$var))))
+  c(
+    list(new_edit(loop$path, list(call("<-", own, all)), "before")),
+    replacing_edits(fx$body, loop$path, draws[[1]], call("[", own, as.name(loop$var)))
+  )
 }
 
 find_frame_cells <- function(fx, loop) {
@@ -251,7 +265,9 @@ find_frame_cells <- function(fx, loop) {
   }, calls_in(loop$code, "["))
   if (length(cells) == 0) return(NULL)
   list(loop_finding(loop, sprintf("`%s` looks a cell up by its name at every turn", spelled(cells[[1]])),
-    suggestion = sprintf("take the column out before the loop: `%s$%s`", spelled(cells[[1]][[2]]),
-      as.character(cells[[1]][[4]])[[1]])
+    suggestion = sprintf(
+      "take the column out before the loop: `%s$%s`", spelled(cells[[1]][[2]]),
+      as.character(cells[[1]][[4]])[[1]]
+    )
   ))
 }

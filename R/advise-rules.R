@@ -52,8 +52,10 @@ find_all <- function(fx, rules = rule_table()) {
   found <- unlist(lapply(rules, function(rule) {
     lapply(rule$find(fx), function(one) c(list(rule = rule$name, family = rule$family), one))
   }), recursive = FALSE)
-  unname(found[order(vapply(found, function(one) as.double(one$line), 0),
-    match(vapply(found, function(one) one$rule, ""), names(rules)))])
+  unname(found[order(
+    vapply(found, function(one) as.double(one$line), 0),
+    match(vapply(found, function(one) one$rule, ""), names(rules))
+  )])
 }
 
 # The rows of some rules, or of the rules of some steps.
@@ -64,7 +66,8 @@ chosen_rules <- function(rules) {
   unknown <- setdiff(rules, c(names(table), families))
   if (!is.character(rules) || length(unknown)) {
     abort_input("`rules` must be names of rules or of steps.", you_gave(unknown),
-      sprintf("Steps are %s; `ds_rules()` lists the rules.", paste(rewriting_families, collapse = ", ")), arg = "rules"
+      sprintf("Steps are %s; `ds_rules()` lists the rules.", paste(rewriting_families, collapse = ", ")),
+      arg = "rules"
     )
   }
   table[names(table) %in% rules | families %in% rules]

@@ -98,8 +98,10 @@ turn_rules <- function() {
 find_whole <- function(fx, loop, dedicated) {
   whole <- whole_loop(fx, loop)
   if (!is.null(whole$why) || whole$dedicated != dedicated) return(NULL)
-  known <- intersect(c("filter", "rowSums", "colSums", "rowMeans", "colMeans", "cummax", "cummin", "cumsum", "cumprod"),
-    unlist(lapply(whole$statements, all.names)))
+  known <- intersect(
+    c("filter", "rowSums", "colSums", "rowMeans", "colMeans", "cummax", "cummin", "cumsum", "cumprod"),
+    unlist(lapply(whole$statements, all.names))
+  )
   what <- if (dedicated) sprintf("R has a function for what this loop works out: `%s()`", known[[1]]) else
     "no turn needs what another one worked out: all can be done at once"
   list(loop_finding(loop, what, list(new_edit(loop$path, whole$statements)), whole$changes,
@@ -118,16 +120,20 @@ whole_assumed <- function(fx, loop) {
   singles <- Filter(function(name) {
     name %in% names(formals(fx$f)) && !name %in% loop$changed && !is_used_whole(fx, name) && !name %in% names(fx$kinds)
   }, setdiff(all.vars(loop$code), loop$var))
-  elements <- setdiff(unlist(lapply(calls_in(loop$code, "["),
-    function(one) if (is.name(one[[2]])) as.character(one[[2]]))), names(fx$kinds))
+  elements <- setdiff(unlist(lapply(
+    calls_in(loop$code, "["),
+    function(one) if (is.name(one[[2]])) as.character(one[[2]])
+  )), names(fx$kinds))
   elements <- intersect(elements, names(formals(fx$f)))
   gathers <- any(vapply(loop$body, function(code) !is.null(gathering_of(bare_code(code))), NA))
   c(
     rising_range(loop$range),
     if (gathers && length(elements)) sprintf("%s: without names", paste0("`", elements, "`", collapse = ", ")),
     if (is.name(loop$range) &&
-      !as.character(loop$range) %in% names(fx$kinds)) sprintf("`%s` is a vector, no list or factor",
-        as.character(loop$range)),
+      !as.character(loop$range) %in% names(fx$kinds)) sprintf(
+      "`%s` is a vector, no list or factor",
+      as.character(loop$range)
+    ),
     if (length(tests)) sprintf("`%s` is never NA (the loop would stop)", shortened(spelled(tests[[1]][[2]]), 40)),
     if (length(singles)) sprintf("%s: one number", paste0("`", singles, "`", collapse = ", "))
   )
@@ -148,7 +154,8 @@ find_nested <- function(fx, loop) {
   product <- any(vapply(around, function(one) !is.null(find_product(fx, one)), NA)) # has a better way
   if (!is.null(nested$why) || product) return(NULL)
   list(loop_finding(loop, sprintf("turns over `%s` need nothing of one another: all can be done at once", loop$var),
-    list(new_edit(loop$path, nested$statements)), nested$changes, assumed = whole_assumed(fx, loop)
+    list(new_edit(loop$path, nested$statements)), nested$changes,
+    assumed = whole_assumed(fx, loop)
   ))
 }
 
@@ -165,8 +172,10 @@ find_outer <- function(fx, loop) {
   full <- mapply(function(range, extent) is_full(fx, as.character(found$.o), range, extent, 2), nest$ranges, 1:2)
   read <- vapply(nest$vars, function(name) is_read_after(fx, loop, name), NA)
   if (!all(whole, full) || any(read) || !is.null(strange_argument(fx, loop))) return(NULL)
-  loop_finding(loop, "nested loops work out an outer product",
-    list(new_edit(loop$path, list(fill_code(quote(.o[] <- outer(.x, .y)), found)))), "rounding")
+  loop_finding(
+    loop, "nested loops work out an outer product",
+    list(new_edit(loop$path, list(fill_code(quote(.o[] <- outer(.x, .y)), found)))), "rounding"
+  )
 }
 
 # A loop whose turns need one another, and that no dedicated function replaces.
@@ -215,10 +224,11 @@ applied_finding <- function(fx, path, code) {
   value <- whole_value(fx, code[[2]], code[[3]])
   if (is.null(value)) return(NULL)
   if (call_name(code) == "sapply") value <- call("if", call(">", call("length", code[[2]]), 0), value, quote(list()))
-  new_finding(line_of(fx, path), line_of(fx, path), path,
+  new_finding(
+    line_of(fx, path), line_of(fx, path), path,
     sprintf("`%s()` calls a function for each element that takes them all at once", call_name(code)),
     list(new_edit(path, list(value))), "nothing",
-      sprintf("`%s` is a vector of numbers without names", spelled(code[[2]]))
+    sprintf("`%s` is a vector of numbers without names", spelled(code[[2]]))
   )
 }
 

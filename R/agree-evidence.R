@@ -25,8 +25,10 @@ result_spread <- function(checking, point, value, seconds, rounding) {
   together <- max(1, min(most_spread_runs, largest_together %/% max(1, utils::object.size(value))))
   for (first in seq(1, most_spread_runs, together)) {
     turns <- first:min(first + together - 1, most_spread_runs)
-    ran <- point$shake(checking$reference, limit = 4 * seconds, perturbations = turns, rounding = rounding,
-      seconds = until - clock_now())
+    ran <- point$shake(checking$reference,
+      limit = 4 * seconds, perturbations = turns, rounding = rounding,
+      seconds = until - clock_now()
+    )
     if (is_fault(ran)) ran <- list(stopped = ran$state != "failed")
     for (other in ran$values) spread <- widen(spread, value, other[[1]])
     if (ran$stopped && rounding) checking$rounding_stops <- checking$rounding_stops + 1

@@ -124,7 +124,9 @@ check_sizes <- function(x, arg) {
 check_arguments_list <- function(args) {
   if (!is.list(args) || (length(args) && any(!nzchar(rlang::names2(args))))) {
     abort_input("`args` must be a list of named arguments.", you_gave(args),
-      "For example `list(rain = runif(100), keep = 0.85)`.", arg = "args")
+      "For example `list(rain = runif(100), keep = 0.85)`.",
+      arg = "args"
+    )
   }
   args
 }

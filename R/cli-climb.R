@@ -34,8 +34,10 @@ verb_climb <- function(command) {
   )
   stored <- keep_result(result, out)
   faces <- write_faces(c(run_faces(result, out), climb_faces(result, out)))
-  give_answer(command, c(result_document(result), climb = list(climb_document(result))), climb_lines(result),
-    c(faces$written, stored))
+  give_answer(
+    command, c(result_document(result), climb = list(climb_document(result))), climb_lines(result),
+    c(faces$written, stored)
+  )
   final_status(command, result, stored, faces)
 }
 
@@ -67,7 +69,7 @@ advice_document <- function(advice) {
 profile_document <- function(profile) {
   list(
     lines = table_document(profile$lines), calls = table_document(profile$calls), seconds = profile$seconds,
-      samples = profile$samples, precision = profile$precision,
+    samples = profile$samples, precision = profile$precision,
     collecting = profile$collecting, cost = profile$cost
   )
 }
@@ -76,9 +78,9 @@ climb_document <- function(result) {
   climb <- result$climb
   list(
     sentences = I(climb_sentences(climb, result$study$unit)), steps = table_document(climb$steps),
-      kept_out = table_document(climb$kept_out),
+    kept_out = table_document(climb$kept_out),
     winner = list(stage = climb$winner$stage, source = I(paste_lines(climb$winner))),
-      advice = table_document(as.data.frame(climb$advice))
+    advice = table_document(as.data.frame(climb$advice))
   )
 }
 

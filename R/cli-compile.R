@@ -74,7 +74,8 @@ like_arguments <- function(text, flag = "--like", example = "rain=double(10), ke
     eval(str2lang(sprintf("list(%s)", text)), globalenv()),
     error = function(e) {
       abort_input(sprintf("`%s` must be arguments as in a call of R.", flag), condition_line(e),
-        sprintf("For example: `%s '%s'`.", flag, example), arg = flag
+        sprintf("For example: `%s '%s'`.", flag, example),
+        arg = flag
       )
     }
   )

@@ -5,8 +5,10 @@ verb_history <- function(command) {
   path <- asked_file(options$history)
   add <- if (!is.null(options$add)) ds_load(asked_file(options$add))
   history <- ds_history(path, add = add, note = options$note)
-  give_answer(command, list(file = basename(history$file), runs = table_document(history$runs)),
-    history_lines(history), character())
+  give_answer(
+    command, list(file = basename(history$file), runs = table_document(history$runs)),
+    history_lines(history), character()
+  )
   exit_status[["agrees"]]
 }
 
@@ -34,7 +36,8 @@ percent_option <- function(text) {
   number <- suppressWarnings(as.double(sub(" *%$", "", text)))
   if (is.na(number) || number < 0) {
     abort_input("`--fail-if-slower` must be a percentage.", you_gave(text), "For example `--fail-if-slower 5%`.",
-      arg = "--fail-if-slower")
+      arg = "--fail-if-slower"
+    )
   }
   number / 100
 }
@@ -42,6 +45,8 @@ percent_option <- function(text) {
 limit_lines <- function(past, limit) {
   words <- sprintf("%s %%", format(100 * limit))
   if (nrow(past) == 0) return(c("", sprintf("Nothing is surely more than %s slower.", words)))
-  c("", wrapped(sprintf("More than %s slower: %s.", words, listed(sprintf("`%s` at %s", past$stage,
-    size_texts(past$size))))))
+  c("", wrapped(sprintf("More than %s slower: %s.", words, listed(sprintf(
+    "`%s` at %s", past$stage,
+    size_texts(past$size)
+  )))))
 }

@@ -187,8 +187,10 @@ verb_options <- list(
   run = c("json", "out", "quiet", "budget", "limit", "isolate", "processes", "junit", "resume"),
   agree = c("json", "out", "quiet", "longest", "isolate", "sanitize", "junit"),
   time = c("json", "out", "quiet", "budget", "limit", "isolate", "processes", "resume"),
-  compile = c("function", "like", "emit", "numerics", "optimise", "precision", "sums", "compiler", "json",
-    "out", "quiet"),
+  compile = c(
+    "function", "like", "emit", "numerics", "optimise", "precision", "sums", "compiler", "json",
+    "out", "quiet"
+  ),
   climb = c("function", "inputs", "args", "sizes", "json", "out", "quiet", "budget", "limit", "isolate"),
   advise = c("function", "args", "sarif", "json", "out", "quiet"),
   profile = c("function", "args", "budget", "json", "out", "quiet"),

@@ -11,9 +11,11 @@ verb_swap <- function(command) {
 }
 
 script_document <- function(script) {
-  list(script = script$script, first = script$seconds[[1]], second = script$seconds[[2]], speedup = script$speedup,
+  list(
+    script = script$script, first = script$seconds[[1]], second = script$seconds[[2]], speedup = script$speedup,
     building = script$building, same = script$same, differences = I(script$differences),
-    functions = table_document(script$table))
+    functions = table_document(script$table)
+  )
 }
 
 # One run, with functions from a file.
@@ -21,7 +23,9 @@ swap_with <- function(command) {
   path <- asked_file(command$options$with)
   functions <- tryCatch(readRDS(path), error = function(e) {
     abort_input(sprintf("`%s` holds no functions.", path), condition_line(e),
-      "Keep some with `--keep`, or with `saveRDS(list(name = ds_pick(result)), file)`.", arg = "--with")
+      "Keep some with `--keep`, or with `saveRDS(list(name = ds_pick(result)), file)`.",
+      arg = "--with"
+    )
   })
   check_swaps(functions)
   ran <- allowInterrupts(run_swapped(command$file, functions))

@@ -9,8 +9,10 @@ verb_tune <- function(command) {
   over <- like_arguments(needed_option(command, "over", "--over"), "--over", "block=c(16, 32, 64), threads=1:2")
   needed_option(command, "sizes", "--sizes")
   sizes <- asked_sizes(options)
-  tuning <- allowInterrupts(ds_tune(f, over, inputs, sizes, make = options$make, budget = options$budget %||% 30,
-    limit = options$cell_limit %||% 10))
+  tuning <- allowInterrupts(ds_tune(f, over, inputs, sizes,
+    make = options$make, budget = options$budget %||% 30,
+    limit = options$cell_limit %||% 10
+  ))
   faces <- write_faces(tuning_faces(tuning, out))
   give_answer(command, tuning_document(tuning), tuning_lines(tuning), faces$written)
   max(faces$status, exit_status[[if (any(tuning$table$state == "differs")) "disagrees" else "agrees"]])
@@ -23,8 +25,10 @@ tuning_document <- function(tuning) {
     })
     table_document(table)
   }
-  list(table = plain(tuning$table), best = plain(tuning$best), tried = tuning$tried, of = tuning$of,
-    code = tuning_code(tuning))
+  list(
+    table = plain(tuning$table), best = plain(tuning$best), tried = tuning$tried, of = tuning$of,
+    code = tuning_code(tuning)
+  )
 }
 
 tuning_faces <- function(tuning, out) {

@@ -34,7 +34,8 @@ without_falls <- function(study, f, agreement) {
   for (i in which(wrong)) {
     noting <- noting_falls(f)
     given <- tryCatch(case_arguments(ready, agreement$table$size[[i]], agreement$table$case[[i]]),
-      error = function(e) NULL)
+      error = function(e) NULL
+    )
     if (is.null(given)) next
     call <- ready_call(noting$kernel, given)
     quietly(run_limited(with_seed(1, eval(call$call, call$frame)), 2), nullfile())

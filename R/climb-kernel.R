@@ -33,7 +33,8 @@
 #' }
 #' \donttest{
 #' climb <- ds_climb(melt, function(n) list(temp = rnorm(n), base = 0),
-#'   sizes = c(100, 1000), plan = ds_plan(budget = 2, first_call = FALSE))
+#'   sizes = c(100, 1000), plan = ds_plan(budget = 2, first_call = FALSE)
+#' )
 #' climb
 #' climb$climb$winner$kernel
 #' }
@@ -73,7 +74,9 @@ climb_inputs <- function(inputs, args) {
   if (identical(inputs, "proposed") && !is.null(args)) return(proposed_inputs(args)$inputs)
   if (!is.null(inputs)) {
     abort_input("`inputs` must be a function of the size that gives the arguments.", you_gave(inputs),
-      "For example `function(n) list(rain = runif(n), keep = 0.85)`.", arg = "inputs")
+      "For example `function(n) list(rain = runif(n), keep = 0.85)`.",
+      arg = "inputs"
+    )
   }
   if (is.null(args)) {
     abort_input("A climb needs `inputs`: a function of the size that gives the arguments as a named list.",
@@ -105,10 +108,14 @@ proposed_inputs <- function(args) {
     if (!grow) return(if (is.atomic(value) && length(value) == 1) value else own)
     if (!is.data.frame(value)) return(call("rep_len", own, quote(n)))
     as.call(list(as.name("["), own, call("rep_len", call("seq_len", call("nrow", own)), quote(n)),
-      rlang::missing_arg(), drop = FALSE))
+      rlang::missing_arg(),
+      drop = FALSE
+    ))
   }, names(args), args, grows)
-  inputs <- rlang::new_function(rlang::pairlist2(n = rlang::missing_arg()), as.call(c(quote(list), code)),
-    rlang::env(globalenv(), args = args))
+  inputs <- rlang::new_function(
+    rlang::pairlist2(n = rlang::missing_arg()), as.call(c(quote(list), code)),
+    rlang::env(globalenv(), args = args)
+  )
   list(inputs = inputs, text = paste(trimws(deparse(inputs, width.cutoff = 500L)), collapse = " "))
 }
 
@@ -118,8 +125,10 @@ climb_stages <- function(f, rewriting, given, rules) {
   done <- attr(rewriting, "done")
   for (step in names(rewriting)) {
     before <- unlist(done[seq_len(match(step, names(rewriting)))], recursive = FALSE)
-    made[[step]] <- climb_stage(rewriting[[step]],
-      paste(names(rewriting)[seq_len(match(step, names(rewriting)))], collapse = ", then "), before)
+    made[[step]] <- climb_stage(
+      rewriting[[step]],
+      paste(names(rewriting)[seq_len(match(step, names(rewriting)))], collapse = ", then "), before
+    )
   }
   for (step in names(rewriting)[-1]) {
     alone <- rewritten(f, step, given, chosen_rules(rules))
@@ -139,15 +148,19 @@ compiled_stages <- function(made) {
   worth <- unique(c(worth[[1]], worth[[length(worth)]]))
   worth <- Filter(function(name) length(read_loops(made[[name]]$kernel)$loops) > 0, worth)
   stats::setNames(lapply(worth, function(name) {
-    list(kernel = suppressMessages(ds_compile(made[[name]]$kernel)), made_by = paste(name, "compiled", sep = ", "),
-      changes = made[[name]]$changes)
+    list(
+      kernel = suppressMessages(ds_compile(made[[name]]$kernel)), made_by = paste(name, "compiled", sep = ", "),
+      changes = made[[name]]$changes
+    )
   }), ifelse(worth == "original", "compiled", paste(worth, "compiled")))
 }
 
 with_climb_stages <- function(study, made, more) {
   for (name in names(made)) {
-    study <- ds_stage(study, name, made[[name]]$kernel, note = made[[name]]$made_by,
-      random = made[[name]]$changes == "random stream")
+    study <- ds_stage(study, name, made[[name]]$kernel,
+      note = made[[name]]$made_by,
+      random = made[[name]]$changes == "random stream"
+    )
   }
   if (!is.list(more) || (length(more) && any(!nzchar(rlang::names2(more))))) {
     abort_input("`stages` must be a list of named functions.", you_gave(more), arg = "stages")
@@ -161,8 +174,10 @@ stages_out <- function(agreement, names) {
   table <- agreement$table
   wrong <- table[table$stage %in% setdiff(names, "original") & table$verdict %in% c("differs", "failed", "crashed"), ]
   wrong <- wrong[!duplicated(wrong$stage), ]
-  tibble::tibble(stage = wrong$stage, verdict = wrong$verdict, size = wrong$size, case = wrong$case,
-    reason = wrong$reason)
+  tibble::tibble(
+    stage = wrong$stage, verdict = wrong$verdict, size = wrong$size, case = wrong$case,
+    reason = wrong$reason
+  )
 }
 
 without_stages <- function(agreement, stages) {
@@ -189,8 +204,10 @@ finish_climb <- function(result, made, out, rewriting, advice, falls) {
   kernel <- result$study$stages[[best]]$kernel
   result$climb <- list(
     advice = advice, rewriting = rewriting, steps = steps, kept_out = out, counts_down = falls,
-    winner = list(stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel),
-      size = last$size, seconds = last$median)
+    winner = list(
+      stage = best, kernel = kernel, source = function_source(r_code(kernel) %||% kernel),
+      size = last$size, seconds = last$median
+    )
   )
   class(result) <- c("ds_climb", class(result))
   result
@@ -206,7 +223,8 @@ climb_steps <- function(result, made) {
   }
   tibble::tibble(
     stage = names, made_by = vapply(names, function(name) made[[name]]$made_by %||% "written by hand", "",
-      USE.NAMES = FALSE),
+      USE.NAMES = FALSE
+    ),
     changes = vapply(names, function(name) made[[name]]$changes %||% "", "", USE.NAMES = FALSE),
     agreement = vapply(names, function(name) overall_verdict(result$agreement, name), "", USE.NAMES = FALSE),
     size = top, seconds = vapply(names, at, 0, "median", USE.NAMES = FALSE),

@@ -44,8 +44,10 @@ build_kernel <- function(folder, key, source, build) {
   flags <- compile_flags(build)
   # R has loaded what libraries a kernel needs: leaving them out saves a tenth of the time
   alone <- if (!any(grepl("^-fsanitize", flags))) {
-    c("-nostdlib", precision_table[[build$precision]]$libraries, "-lgcc", if (build$threads > 1) "-fopenmp",
-      if ("mathematics" %in% build$numerics && has_vector_library(program)) c("-lmvec", "-lm"))
+    c(
+      "-nostdlib", precision_table[[build$precision]]$libraries, "-lgcc", if (build$threads > 1) "-fopenmp",
+      if ("mathematics" %in% build$numerics && has_vector_library(program)) c("-lmvec", "-lm")
+    )
   }
   log <- run_command(
     program, c(flags, include_flags(), "-o", "kernel.so", "kernel.c", alone),

@@ -58,8 +58,10 @@ lower_quantile <- function(cx, call) {
     if (length(nodes) > 1) min(1, nodes[[2]]$rank) else 1
   }, where = "stats")
   shares <- if (length(call) > 2 && !nzchar(rlang::names2(call)[[3]])) call[[3]] else call$probs
-  spelled <- is.numeric(shares) || (is.call(shares) && call_name(shares) == "c" && all(vapply(as.list(shares)[-1],
-    is.numeric, NA)))
+  spelled <- is.numeric(shares) || (is.call(shares) && call_name(shares) == "c" && all(vapply(
+    as.list(shares)[-1],
+    is.numeric, NA
+  )))
   if (!is.null(call$names)) return(asked(cx, call))
   if (!spelled) {
     call$names <- FALSE

@@ -10,8 +10,10 @@ text_rows <- function() {
     together <- text(fn, rank = 0)
     function(cx, call) if (is.null(call$collapse)) apart(cx, call) else together(cx, call)
   }
-  of_text <- c("sprintf", "format", "formatC", "substr", "substring", "as.character", "toupper", "tolower", "chartr",
-    "trimws", "sub", "gsub")
+  of_text <- c(
+    "sprintf", "format", "formatC", "substr", "substring", "as.character", "toupper", "tolower", "chartr",
+    "trimws", "sub", "gsub"
+  )
   c(
     lapply(stats::setNames(nm = of_text), text), list(
       paste = joined("paste"), paste0 = joined("paste0"), toString = text("toString", rank = 0),

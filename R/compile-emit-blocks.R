@@ -6,8 +6,10 @@ with_turned <- function(em, step, id, usual) {
   loops <- step$turned$loops
   ids <- vapply(loops, function(loop) if (identical(loop$name, step$name)) id else fresh(em), "")
   ranges <- unlist(Map(function(loop, own) if (own != id) range_locals(em, loop$args[[1]], own), loops, ids))
-  c(ranges, sprintf("if (%s) {", paste(turned_tests(em, step$turned, ids), collapse = " && ")),
-    indent(c(emit_steps(em, step$turned$before), turned_loops(em, step, ids))), "} else {", indent(usual), "}")
+  c(
+    ranges, sprintf("if (%s) {", paste(turned_tests(em, step$turned, ids), collapse = " && ")),
+    indent(c(emit_steps(em, step$turned$before), turned_loops(em, step, ids))), "} else {", indent(usual), "}"
+  )
 }
 
 # Every loop goes up, and no place of any element is outside.
@@ -75,8 +77,10 @@ one_turned <- function(em, step, name, low, high, lines, id, at) {
 # Blocks are counted: threads share them, of the outermost.
 one_block <- function(em, step, name, id, size, lines, at, block) {
   lines <- c(
-    sprintf("const R_xlen_t %1$s_from = lo%2$s + %3$d * b%4$s, %1$s_to = ds_least(%1$s_from + %5$d, hi%2$s);", name, id,
-      size, block, size - 1L), lines
+    sprintf(
+      "const R_xlen_t %1$s_from = lo%2$s + %3$d * b%4$s, %1$s_to = ds_least(%1$s_from + %5$d, hi%2$s);", name, id,
+      size, block, size - 1L
+    ), lines
   )
   first <- at == which(!is.na(step$turned$sizes))[[1]]
   counted <- sprintf(

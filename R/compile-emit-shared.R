@@ -9,7 +9,8 @@ shared_loops <- function(f, kernel, numerics) {
     why <- vapply(seq_along(fx$loops), function(i) sprintf("Line %d: %s.", fx$loops[[i]]$line, reasons[[i]][[1]]), "")
     abort_ds("unsupported", "Threads can't share the turns of any loop of this function.",
       c(sprintf("%s, line %d.", basename(kernel$file), kernel$line), why),
-      "Compile it without `threads`.", file = kernel$file, line = kernel$line
+      "Compile it without `threads`.",
+      file = kernel$file, line = kernel$line
     )
   }
   within <- function(loop) {
@@ -80,8 +81,10 @@ on_threads <- function(em, id, own, flags, turns) {
   listed <- function(word, names) if (length(names)) sprintf(" %s%s)", word, paste(names, collapse = ", ")) else ""
   c(
     sprintf("if (block%s.alone) {", id), indent(turns), "} else {",
-    sprintf("#pragma omp parallel for num_threads(%d) schedule(static)%s%s", em$form$threads, listed("private(", own),
-      listed("reduction(|: ", flags)),
+    sprintf(
+      "#pragma omp parallel for num_threads(%d) schedule(static)%s%s", em$form$threads, listed("private(", own),
+      listed("reduction(|: ", flags)
+    ),
     indent(turns), "}"
   )
 }

@@ -92,8 +92,10 @@ routine_body <- function(form) {
   given <- unlist(lapply(seq_along(form$arguments), function(i) {
     emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1))
   }))
-  slots <- c("scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)),
-    sprintf("taken%d", seq_len(em$most_taken)))
+  slots <- c(
+    "scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)),
+    sprintf("taken%d", seq_len(em$most_taken))
+  )
   list(held = length(arrays) + length(slots) + sequences_held(em), lines = c(
     body_locals(body), sprintf("DS_SCAN(%s);", em$scanned), sprintf("DS_SLOT(%s);", slots), declarations(em), given,
     if (draws_itself(form)) "GetRNGstate();", "", body, ending_lines(c(given, body))
@@ -275,7 +277,8 @@ emit_step <- function(em, step) {
     tally = sprintf(
       "ds_counts[%d] += %s;", step$number, if (is.null(step$of)) "1" else paste0(em$names[[step$of]], "_n")
     ),
-    need = sprintf("DS_NEED(%s);", c_condition(em, arg())), deeper = "DS_DEEPER;",
+    need = sprintf("DS_NEED(%s);", c_condition(em, arg())),
+    deeper = "DS_DEEPER;",
     put_part = emit_put_part(em, step, name),
     put_list = emit_put_list(em, step, name),
     put_record = emit_put_record(em, step, name),

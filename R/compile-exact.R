@@ -5,7 +5,8 @@ compile_exact <- function(f) {
   program <- compiler_program()
   if (!has_quadruple(program)) {
     abort_ds("build", "The C compiler has no quadruple precision.", sprintf("It is %s.", compiler_version(program)),
-      "It takes GCC with its library of quadruple precision.", compiler = program
+      "It takes GCC with its library of quadruple precision.",
+      compiler = program
     )
   }
   if (inherits(f, "ds_compiled")) f <- ds_original(f)

@@ -21,7 +21,8 @@ check_threads <- function(threads) {
   whole <- is.numeric(threads) && length(threads) == 1 && !is.na(threads) && threads == round(threads) && threads >= 1
   if (!whole || (threads > 1 && threads > cores)) {
     abort_input(sprintf("`threads` must be a whole number from 1 to %d, the cores of this machine.", cores),
-      you_gave(threads), arg = "threads"
+      you_gave(threads),
+      arg = "threads"
     )
   }
   as.integer(threads)
@@ -34,7 +35,8 @@ check_numerics <- function(numerics) {
   if (!is.character(numerics) || length(numerics) == 0 || !all(numerics %in% steps)) {
     abort_input(
       sprintf("`numerics` must be \"strict\", \"relaxed\", or some of %s.", in_quotes(steps)),
-      you_gave(numerics), arg = "numerics"
+      you_gave(numerics),
+      arg = "numerics"
     )
   }
   steps[steps %in% numerics]
@@ -46,7 +48,8 @@ check_optimise <- function(optimise) {
   if (identical(optimise, "size")) return("-Os")
   if (!is.character(optimise) || length(optimise) == 0 || anyNA(optimise)) {
     abort_input("`optimise` must be 0 to 3, \"size\", or flags of the C compiler.", you_gave(optimise),
-      arg = "optimise")
+      arg = "optimise"
+    )
   }
   for (flag in optimise) check_flag_text(flag)
   if (!any(grepl("^-O", optimise))) optimise <- c("-O3", optimise)

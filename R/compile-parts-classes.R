@@ -167,7 +167,7 @@ time_between <- function(code, uses) {
 parting_name <- "time in units"
 parting <- quote(function(passed, wanted) {
   size <- if (!is.finite(passed) || abs(passed) < 60) 1 else if (abs(passed) < 3600) 60 else
-    if (abs(passed) < 86400) 3600 else 86400
+  if (abs(passed) < 86400) 3600 else 86400
   if (size == wanted) passed / size else passed / size * (size / wanted)
 })
 

@@ -51,8 +51,10 @@ perfect_nest <- function(step) {
   list(loops = loops, store = store, before = own, written = unlist(lapply(store$args[-1], function(place) place$name)))
 }
 
-turned_ops <- c("const", "var", "element", "add", "sub", "mul", "div", "neg", "abs", "square", "integer_to_double",
-  "size", "extent")
+turned_ops <- c(
+  "const", "var", "element", "add", "sub", "mul", "div", "neg", "abs", "square", "integer_to_double",
+  "size", "extent"
+)
 
 can_be_turned <- function(form, nest, names) {
   store <- nest$store

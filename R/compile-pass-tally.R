@@ -20,8 +20,10 @@ tally_ops <- list(
 no_tally <- stats::setNames(double(length(tally_kinds)), tally_kinds)
 
 # Of a reduction, for each element.
-reduction_kinds <- c(sum = "add", prod = "multiply", mean = "add", min = "compare", max = "compare",
-  which.min = "compare", which.max = "compare")
+reduction_kinds <- c(
+  sum = "add", prod = "multiply", mean = "add", min = "compare", max = "compare",
+  which.min = "compare", which.max = "compare"
+)
 
 pass_tally <- function(form) {
   if (is.null(form$tallies)) return(form)
@@ -55,7 +57,12 @@ new_tally <- function(form, line, kinds) {
 }
 
 tally_moved <- function(kind, mode, times = 1) {
-  bytes <- switch(mode, double = 8, complex = 16, character = 8, 4)
+  bytes <- switch(mode,
+    double = 8,
+    complex = 16,
+    character = 8,
+    4
+  )
   kinds <- no_tally
   kinds[[kind]] <- times
   kinds[[if (kind == "load") "bytes_loaded" else "bytes_stored"]] <- times * bytes
@@ -92,7 +99,11 @@ single_tally <- function(node, index = FALSE) {
 
 op_tally <- function(node, index = FALSE) {
   kinds <- no_tally
-  complex <- switch(node$op, add_z = , sub_z = c(add = 2), mul_z = c(add = 2, multiply = 4))
+  complex <- switch(node$op,
+    add_z = ,
+    sub_z = c(add = 2),
+    mul_z = c(add = 2, multiply = 4)
+  )
   if (!is.null(complex)) {
     kinds[names(complex)] <- complex
     return(kinds)
@@ -142,7 +153,11 @@ counted_reduction <- function(form, step) {
 # What stands behind `&&` and `||`, and the two values of a choice, may not run.
 tallied_parts <- function(node, form, line) {
   node$args <- lapply(node$args, tallied_parts, form = form, line = line)
-  parts <- switch(node$op, and_then = , or_else = 2, choose = 2:3)
+  parts <- switch(node$op,
+    and_then = ,
+    or_else = 2,
+    choose = 2:3
+  )
   for (i in parts) {
     kinds <- single_tally(node$args[[i]])
     if (any(kinds > 0)) node$args[[i]]$tally <- new_tally(form, line, kinds)

@@ -58,7 +58,8 @@ read_remarks <- function(lines) {
 disassembled <- function(library) {
   none <- tibble::tibble(c_line = integer(), instruction = character(), operands = character())
   if (!nzchar(program_path("objdump"))) return(none)
-  log <- run_command("objdump", c("-d", "-l", "--inlines", "--no-show-raw-insn", "-j", ".text", basename(library)),
+  log <- run_command(
+    "objdump", c("-d", "-l", "--inlines", "--no-show-raw-insn", "-j", ".text", basename(library)),
     dirname(library), character(), 60
   )
   if (log$timeout || log$status != 0) return(none)

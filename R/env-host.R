@@ -39,8 +39,10 @@ base_name_of <- function(path) if (is.null(path) || is.na(path) || !nzchar(path)
 # The git revision that a folder's files are of, "" where there is none.
 revision_of <- function(directory) {
   if (is.null(directory) || !dir.exists(directory) || !nzchar(Sys.which("git"))) return("")
-  reply <- tryCatch(processx::run("git", c("-C", directory, "rev-parse", "--short=12", "HEAD"), error_on_status = FALSE,
-    timeout = 5), error = function(e) list(status = 1))
+  reply <- tryCatch(processx::run("git", c("-C", directory, "rev-parse", "--short=12", "HEAD"),
+    error_on_status = FALSE,
+    timeout = 5
+  ), error = function(e) list(status = 1))
   if (reply$status == 0) trimws(reply$stdout) else ""
 }
 

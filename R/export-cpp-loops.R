@@ -17,7 +17,7 @@ cpp_range_loop <- function(cx, step, name) {
   from <- if (is.na(direction)) c(
     "const int step = %2$s <= %3$s ? 1 : -1;", "for (int %1$s = %2$s; step * %1$s <= step * (%3$s); %1$s += step) {"
   ) else
-    if (direction == 1) "for (int %1$s = %2$s; %1$s <= %3$s; ++%1$s) {" else
+  if (direction == 1) "for (int %1$s = %2$s; %1$s <= %3$s; ++%1$s) {" else
     "for (int %1$s = %2$s; %1$s >= %3$s; --%1$s) {"
   head <- sprintf(from, variable, ends[[1]], ends[[2]])
   if (range$colon && !is.na(direction) && is.null(step$inner) && !both_known(range)) {

@@ -156,7 +156,10 @@ cpp_value <- function(cx, node) {
     call = c_text(sprintf("%s(%s)", cpp_routine(cx, node$routine), cpp_list(cx, node$args))),
     draw = c_text(sprintf("R::r%s(%s)", node$family, cpp_list(cx, node$args))),
     subset = c_text(sprintf("%s(%s)", cpp_type(cx, list(modes = node$mode, rank = 1)), cpp_subset(cx, node, name))),
-    concat = , fill = , range = , along = c_text(cpp_vector(cx, node)),
+    concat = ,
+    fill = ,
+    range = ,
+    along = c_text(cpp_vector(cx, node)),
     cpp_operation(cx, node)
   )
 }

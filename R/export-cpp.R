@@ -150,7 +150,7 @@ cpp_result <- function(cx, form) {
     if (step$op != "return") return()
     plain <- step$shape$kind == "number" && is.null(step$shape$tag) && is.null(step$shape$names)
     types <<- c(types, if (plain) cpp_type(cx, list(modes = step$args[[1]]$mode, rank = step$args[[1]]$rank)) else
-      if (step$shape$kind == "list") "List" else "SEXP")
+    if (step$shape$kind == "list") "List" else "SEXP")
   })
   if (length(unique(types)) == 1) types[[1]] else "SEXP"
 }
@@ -184,7 +184,11 @@ cpp_step <- function(cx, step) {
     `return` = cpp_return(cx, step),
     scope = c("{", indent(c(cpp_block(cx, step$blocks$body), sprintf("end_%s: ;", label_text(step$label)))), "}"),
     leave = sprintf("goto end_%s;", label_text(step$label)),
-    room = , edge = , own = , copy_tag = , tag = NULL, # what is read of tags is refused
+    room = ,
+    edge = ,
+    own = ,
+    copy_tag = ,
+    tag = NULL, # what is read of tags is refused
     refuse_cpp(cx, sprintf("`%s`", step$op))
   )
 }
@@ -279,7 +283,8 @@ cpp_object <- function(cx, shape, args) {
   if (args[[1]]$op != "concat" && args[[1]]$op != "var") refuse_cpp(cx, "names of this kind")
   elements <- if (args[[1]]$rank == 0) text else sprintf("%s[%d]", text, seq_along(shape$names) - 1L)
   sprintf("%s::create(%s)", cpp_type(cx, list(modes = args[[1]]$mode, rank = 1)), paste(
-    sprintf("Named(%s) = %s", c_string(shape$names), elements), collapse = ", "
+    sprintf("Named(%s) = %s", c_string(shape$names), elements),
+    collapse = ", "
   ))
 }
 
@@ -304,13 +309,16 @@ cpp_part <- function(fast, name, package, inputs) {
   call <- sprintf("%s_in_cpp(%s)", name, paste(names(formals(f)), collapse = ", "))
   files <- list(
     cpp_source(one$form, paste0(name, "_in_cpp")),
-    c(sprintf("%s <- %s%s", name, function_head(f), call), "", "# The original, in R.",
-      original_lines(sprintf("%s_in_r", name), f), helpers),
+    c(
+      sprintf("%s <- %s%s", name, function_head(f), call), "", "# The original, in R.",
+      original_lines(sprintf("%s_in_r", name), f), helpers
+    ),
     test_lines(name, package, facts$random, TRUE), inputs,
     manual_lines(name, f, sprintf("`%s()` in C++", name), strwrap(said, 76), facts$descriptions)
   )
   paths <- sprintf(c("src/%s.cpp", "R/%s.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name)
   list(files = stats::setNames(files, paths), routines = character(), links = "LinkingTo: Rcpp", imports = c(
-    imported(own_functions(f)), evalCpp = "Rcpp"
+    imported(own_functions(f)),
+    evalCpp = "Rcpp"
   ))
 }

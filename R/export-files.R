@@ -16,15 +16,17 @@ entry_lines <- function(name, arguments, codes) {
     "  int rank = XLENGTH(value) == 1 ? 0 : 1;",
     "  for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) {",
     "    if (TAG(at) != R_DimSymbol) return 0;", "    rank = Rf_length(CAR(at));",
-      "    if (rank < 2 || rank > 9) return 0;",
+    "    if (rank < 2 || rank > 9) return 0;",
     "  }", "  code[1] = (char) ('0' + rank);", "  return 1;", "}", "",
     sprintf("SEXP C_%s(%s) {", name, paste("SEXP", arguments, collapse = ", ")),
     sprintf("  SEXP a[] = {%s}, value = NULL;", paste(arguments, collapse = ", ")),
     sprintf("  char code[%d] = \"\";", 2L * count + 1L), "  int where = 0;",
     sprintf("  for (int k = 0; k < %d; ++k) if (!code_of(a[k], code + 2 * k)) return R_NilValue;", count),
-    sprintf("  %sif (!strcmp(code, \"%s\")) value = %s_%s(a, &where);", c("", rep("else ", length(codes) - 1)),
+    sprintf(
+      "  %sif (!strcmp(code, \"%s\")) value = %s_%s(a, &where);", c("", rep("else ", length(codes) - 1)),
       codes, name,
-      codes),
+      codes
+    ),
     "  if ((uintptr_t) value < 4096) return R_NilValue; /* what is rare is left to R */",
     "  const int hidden = (uintptr_t) value & 2;",
     "  value = PROTECT((SEXP) ((uintptr_t) value & ~(uintptr_t) 2));",
@@ -66,7 +68,7 @@ function_lines <- function(name, package, f, facts, public) {
     sprintf("  value <- %s", call), "  if (is.null(value)) {",
     if (facts$random) "    if (!is.null(seed)) assign(\".Random.seed\", seed, globalenv())",
     sprintf("    return(%s)", given), "  }", "  if (length(value) == 2L) invisible(value[[1L]]) else value[[1L]]",
-      "}", "",
+    "}", "",
     sprintf("# The original, in R."), original_lines(sprintf("%s_in_r", name), f),
     unlist(Map(function(own, helper) c("", original_lines(own, helper)), names(facts$helpers), facts$helpers))
   )
@@ -78,9 +80,12 @@ function_head <- function(f) {
 }
 
 said_of_types <- function(facts) {
-  strwrap(sprintf("Runs in C for arguments of the types that it was built for (%s); for others, and %s",
+  strwrap(sprintf(
+    "Runs in C for arguments of the types that it was built for (%s); for others, and %s",
     paste(facts$words,
-    collapse = "; or "), "where the original would warn or stop, the original runs itself, in R."), 76)
+      collapse = "; or "
+    ), "where the original would warn or stop, the original runs itself, in R."
+  ), 76)
 }
 
 original_lines <- function(name, f) {
@@ -94,14 +99,17 @@ test_lines <- function(name, package, random, public) {
     sprintf("# `%s()` gives what its original gives, on the inputs that were recorded.", name),
     sprintf("library(%s)", package), sprintf("inputs <- readRDS(\"%s-inputs.rds\")", name), "for (given in inputs) {",
     seed, sprintf("  expected <- do.call(%s:::%s_in_r, given)", package, name), seed,
-    sprintf("  stopifnot(identical(do.call(%s, given), expected))",
-      if (public) name else paste0(package, ":::", name)), "}"
+    sprintf(
+      "  stopifnot(identical(do.call(%s, given), expected))",
+      if (public) name else paste0(package, ":::", name)
+    ), "}"
   )
 }
 
 manual_lines <- function(name, f, title, said, descriptions) {
   usage <- sub("^function ", name, sub(" *NULL$", "", trimws(paste(deparse(as.function(c(formals(f), list(NULL)))),
-    collapse = " "))))
+    collapse = " "
+  ))))
   c(
     sprintf("\\name{%s}", name), sprintf("\\alias{%s}", name), sprintf("\\title{%s}", title), "\\usage{",
     gsub("%", "\\%", usage, fixed = TRUE), "}", "\\arguments{",

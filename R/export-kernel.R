@@ -48,14 +48,15 @@ ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE, langua
   }
   package <- package_at(path)
   part <- if (language == "cpp") cpp_part(fast, name, package, inputs) else
-    if (inherits(fast, "ds_picked")) picked_part(fast, name, package, inputs) else
+  if (inherits(fast, "ds_picked")) picked_part(fast, name, package, inputs) else
     kernel_part(compiled_state(fast), name, package, inputs)
   new <- !file.exists(file.path(path, "DESCRIPTION"))
   files <- c(part$files, if (new) package_files(package, part, name))
   there <- names(files)[file.exists(file.path(path, names(files)))]
   if (length(there) && !overwrite) {
     abort_input(sprintf("%s: there already.", quoted(there)), sprintf("The folder is %s.", path),
-      "Say `overwrite = TRUE` to replace them.", arg = "path"
+      "Say `overwrite = TRUE` to replace them.",
+      arg = "path"
     )
   }
   for (file in names(files)) write_exported(files[[file]], file.path(path, file))
@@ -80,9 +81,11 @@ kernel_part <- function(state, name, package, inputs, public = TRUE) {
   inputs <- check_recorded(inputs, names(formals(state$original)))
   check_runs(state$original, inputs)
   built <- built_whole(state, inputs)
-  list(files = exported_files(state, name, package, built, inputs, public),
+  list(
+    files = exported_files(state, name, package, built, inputs, public),
     routines = stats::setNames(length(formals(state$original)), name),
-    imports = imported(own_functions(state$original)))
+    imports = imported(own_functions(state$original))
+  )
 }
 
 caller_name <- function(code) if (is.name(code)) gsub("[^A-Za-z0-9_]", "_", as.character(code)) else "kernel"
@@ -95,7 +98,8 @@ check_recorded <- function(inputs, wanted) {
   fits <- is.list(all) && length(all) > 0 && all(vapply(all, whole, NA))
   if (!fits) {
     abort_input("`inputs` must be a list with a value for every argument, or a list of such.", you_gave(inputs),
-      sprintf("The arguments are %s.", quoted(wanted)), arg = "inputs"
+      sprintf("The arguments are %s.", quoted(wanted)),
+      arg = "inputs"
     )
   }
   lapply(unname(all), function(each) each[wanted])
@@ -139,7 +143,8 @@ built_whole <- function(state, inputs) {
 
 abort_apart <- function(state, why) {
   reason <- if (inherits(why, "error")) why else state$reason
-  abort_ds("unsupported", "The function does not run native as a whole for these inputs.",
+  abort_ds(
+    "unsupported", "The function does not run native as a whole for these inputs.",
     if (inherits(reason, "error")) condition_line(reason), "`ds_inspect()` shows what keeps parts of it in R."
   )
 }
@@ -173,18 +178,23 @@ exported_files <- function(state, name, package, built, inputs, public) {
       entry_lines(name, names(formals(f)), codes), function_lines(name, package, f, facts, public),
       test_lines(name, package, facts$random, public), inputs
     ), sprintf(c("src/%s.h", "src/%s.c", "R/%s.R", "tests/%s.R", "tests/%s-inputs.rds"), name)),
-    if (public) stats::setNames(list(manual_lines(name, f, sprintf("`%s()` in C", name), said_of_types(facts),
-      facts$descriptions)), sprintf("man/%s.Rd", name))
+    if (public) stats::setNames(list(manual_lines(
+      name, f, sprintf("`%s()` in C", name), said_of_types(facts),
+      facts$descriptions
+    )), sprintf("man/%s.Rd", name))
   )
 }
 
 # What makes a package of the files.
 package_files <- function(package, part, exported) {
   c(
-    list(DESCRIPTION = c(description_lines(package, unique(part$imports)), part$links),
+    list(
+      DESCRIPTION = c(description_lines(package, unique(part$imports)), part$links),
       NAMESPACE = c(
         if (length(c(part$routines, part$links))) sprintf("useDynLib(%s, .registration = TRUE)", package),
-        sprintf("export(%s)", exported), import_lines(part$imports))),
+        sprintf("export(%s)", exported), import_lines(part$imports)
+      )
+    ),
     if (length(part$routines)) list("src/init.c" = registration_lines(package, part$routines))
   )
 }

@@ -6,23 +6,34 @@ picked_part <- function(picked, name, package, inputs) {
   kernels <- environment(picked)$kernels
   inputs <- check_recorded(inputs, facts$given)
   own <- stage_functions(name, names(kernels))
-  parts <- Map(function(kernel, stage) stage_part(kernel, stage, own[[stage]], package, inputs), kernels,
-    names(kernels))
+  parts <- Map(
+    function(kernel, stage) stage_part(kernel, stage, own[[stage]], package, inputs), kernels,
+    names(kernels)
+  )
   files <- unlist(unname(lapply(parts, function(part) part$files)), recursive = FALSE)
   check_helpers(kernels)
   reference <- own[[facts$reference]]
   title <- sprintf("`%s()`, by the fastest way", name)
-  said <- strwrap(sprintf(paste("Runs for each call the function that was the fastest at its size%s, and `%s()` for",
-    "arguments of other kinds than were looked at when they were compared."),
-  if (nzchar(facts$measure)) sprintf(" (`%s`)", facts$measure) else "", reference), 76)
+  said <- strwrap(sprintf(
+    paste(
+      "Runs for each call the function that was the fastest at its size%s, and `%s()` for",
+      "arguments of other kinds than were looked at when they were compared."
+    ),
+    if (nzchar(facts$measure)) sprintf(" (`%s`)", facts$measure) else "", reference
+  ), 76)
   arguments <- names(formals(picked))
-  comments <- c(title, "", said, "", sprintf("@param %s As `%s()` takes it.", arguments, reference),
-    sprintf("@return What `%s()` gives.", reference), "@export")
+  comments <- c(
+    title, "", said, "", sprintf("@param %s As `%s()` takes it.", arguments, reference),
+    sprintf("@return What `%s()` gives.", reference), "@export"
+  )
   manual <- manual_lines(name, picked, title, said, rep(sprintf("As `%s()` takes it", reference), length(arguments)))
   list(
     files = c(files, stats::setNames(
-      list(c(trimws(paste("#'", comments)), picked_lines(picked, name, own)), picked_test(name, package, reference),
-        inputs, manual), sprintf(c("R/%s.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name))),
+      list(
+        c(trimws(paste("#'", comments)), picked_lines(picked, name, own)), picked_test(name, package, reference),
+        inputs, manual
+      ), sprintf(c("R/%s.R", "tests/%s.R", "tests/%s-inputs.rds", "man/%s.Rd"), name)
+    )),
     routines = unlist(unname(lapply(parts, function(part) part$routines))),
     imports = unlist(unname(lapply(parts, function(part) part$imports)))
   )
@@ -40,16 +51,21 @@ stage_part <- function(kernel, stage, own, package, inputs) {
   }
   if (!is.null(native_facts(kernel))) {
     abort_ds("unsupported", sprintf("Stage `%s` is code in a file of its own, which can't be exported.", stage),
-      hint = "Pick without it: `ds_pick(result, stages = )`.")
+      hint = "Pick without it: `ds_pick(result, stages = )`."
+    )
   }
   check_runs(kernel, inputs)
   functions <- own_functions(kernel)
   check_closed(functions, stage)
   written <- if (is.primitive(kernel)) sprintf("%s <- base::`%s`", own, primitive_name(kernel)) else
     original_lines(own, kernel)
-  lines <- c(sprintf("# The stage `%s`.", stage), written,
-    unlist(Map(function(name, helper) c("", original_lines(name, helper)), names(named_helpers(kernel)),
-      named_helpers(kernel))))
+  lines <- c(
+    sprintf("# The stage `%s`.", stage), written,
+    unlist(Map(
+      function(name, helper) c("", original_lines(name, helper)), names(named_helpers(kernel)),
+      named_helpers(kernel)
+    ))
+  )
   list(files = stats::setNames(list(lines), sprintf("R/%s.R", own)), imports = imported(functions))
 }
 
@@ -63,7 +79,8 @@ check_closed <- function(functions, stage) {
     }, codetools::findGlobals(f))
     if (length(outside)) {
       abort_ds("unsupported", sprintf("Stage `%s` reads %s outside of itself.", stage, quoted(outside)),
-        hint = "A package has no such variable: make it an argument.")
+        hint = "A package has no such variable: make it an argument."
+      )
     }
   }
 }
@@ -74,7 +91,8 @@ check_helpers <- function(kernels) {
   for (name in unique(names(helpers))) {
     if (length(unique(helpers[names(helpers) == name])) > 1) {
       abort_ds("unsupported", sprintf("The stages have more than one function `%s()`.", name),
-        hint = "Give them names of their own.")
+        hint = "Give them names of their own."
+      )
     }
   }
 }

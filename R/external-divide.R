@@ -34,7 +34,9 @@ ds_divide <- function(f, over, workers = 2, combine = c, chunks = 16, seed = NUL
   check_count(workers, "workers")
   if (workers > max(2, processor_count(), na.rm = TRUE)) {
     abort_input(sprintf("`workers` must be at most %d, the cores of this machine.", processor_count()),
-      you_gave(workers), arg = "workers")
+      you_gave(workers),
+      arg = "workers"
+    )
   }
   check_function(combine, "combine")
   check_count(chunks, "chunks")
@@ -43,7 +45,8 @@ ds_divide <- function(f, over, workers = 2, combine = c, chunks = 16, seed = NUL
   pass <- lapply(stats::setNames(nm = setdiff(taken, "...")), as.name)
   code <- bquote(divided_call(pool, match.call(expand.dots = TRUE), parent.frame()))
   structure(as.function(c(formals(args(f)), code), rlang::env(topenv(), pool = pool)),
-    class = c("ds_divided", "function"), ds_divided = pool)
+    class = c("ds_divided", "function"), ds_divided = pool
+  )
 }
 
 divided_call <- function(pool, call, frame) {
@@ -194,8 +197,10 @@ summary.ds_divided <- function(object, inputs, sizes = c(10, 100, 1000), ...) {
     given <- check_arguments(inputs(size), size)
     alone <- least_seconds(pool$f, given)
     shared <- least_seconds(object, given)
-    list(size = size, alone = alone, shared = shared, speedup = alone / shared, efficiency = pool$last$efficiency,
-      crossing = pool$last$crossing, imbalance = pool$last$imbalance, pays = shared < alone)
+    list(
+      size = size, alone = alone, shared = shared, speedup = alone / shared, efficiency = pool$last$efficiency,
+      crossing = pool$last$crossing, imbalance = pool$last$imbalance, pays = shared < alone
+    )
   }))
 }
 

@@ -27,8 +27,10 @@
 ds_external <- function(command, args = character(), arguments, limit = 60) {
   check_string(command, "command")
   if (!nzchar(program_path(command))) {
-    abort_input(sprintf("There is no program `%s`.", command), hint = "Give a name on the PATH, or a path.",
-      arg = "command")
+    abort_input(sprintf("There is no program `%s`.", command),
+      hint = "Give a name on the PATH, or a path.",
+      arg = "command"
+    )
   }
   if (!is.character(args) || anyNA(args)) abort_input("`args` must be strings.", you_gave(args), arg = "args")
   named <- is.character(arguments) && length(arguments) > 0 && !anyNA(arguments) && !anyDuplicated(arguments) &&
@@ -89,15 +91,19 @@ open_partner <- function(partner) {
   partner$waiting <- ""
   partner$errors <- scratch_file("partner")
   partner$process <- tryCatch(
-    processx::process$new(partner$command, partner$args, stdin = "|", stdout = "|", stderr = partner$errors,
-      env = c("current", worker_folder()), cleanup = TRUE),
+    processx::process$new(partner$command, partner$args,
+      stdin = "|", stdout = "|", stderr = partner$errors,
+      env = c("current", worker_folder()), cleanup = TRUE
+    ),
     error = function(e) abort_external(partner, sprintf("it could not be started: %s", condition_line(e)))
   )
   send_line(partner, list(hello = partner_protocol))
   hello <- read_answer(partner, clock_now() + min(partner$limit, 20))
   if (!identical(as.double(hello$hello %||% NA), partner_protocol)) {
-    abort_partner(partner, sprintf("it speaks version %s of the protocol, not %d", format(hello$hello %||% "none"),
-      partner_protocol))
+    abort_partner(partner, sprintf(
+      "it speaks version %s of the protocol, not %d", format(hello$hello %||% "none"),
+      partner_protocol
+    ))
   }
 }
 
@@ -146,8 +152,10 @@ has_ended <- function(partner) !partner$process$is_alive() && !partner$process$i
 end_words <- function(partner) {
   partner$process$wait(1000)
   said <- utils::tail(read_if_there(partner$errors), 1)
-  sprintf("it ended with status %s%s", partner$process$get_exit_status() %||% "unknown",
-    if (length(said)) paste0(" and said: ", clean_text(said)) else "")
+  sprintf(
+    "it ended with status %s%s", partner$process$get_exit_status() %||% "unknown",
+    if (length(said)) paste0(" and said: ", clean_text(said)) else ""
+  )
 }
 
 # Such a partner is not spoken to again.
@@ -159,8 +167,10 @@ abort_partner <- function(partner, why) {
 }
 
 abort_external <- function(partner, why) {
-  abort_ds("external", sprintf("The partner `%s` gave no result: %s.",
-    paste(c(basename(partner$command), basename(partner$args)), collapse = " "), why), command = partner$command)
+  abort_ds("external", sprintf(
+    "The partner `%s` gave no result: %s.",
+    paste(c(basename(partner$command), basename(partner$args)), collapse = " "), why
+  ), command = partner$command)
 }
 
 #' @rdname ds_external
@@ -180,7 +190,9 @@ summary.ds_external <- function(object, inputs, sizes = c(100, 1000, 1e4, 1e5), 
       partner$last
     }, double(2))[, -1]
     best <- apply(seen, 1, stats::median)
-    list(size = size, seconds = best[[1]], partner = best[[2]], crossing = best[[1]] - best[[2]],
-      share = 1 - best[[2]] / best[[1]])
+    list(
+      size = size, seconds = best[[1]], partner = best[[2]], crossing = best[[1]] - best[[2]],
+      share = 1 - best[[2]] / best[[1]]
+    )
   }))
 }

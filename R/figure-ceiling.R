@@ -33,12 +33,17 @@ figure_roofline <- function(ceiling) {
     ggplot2::geom_path(ggplot2::aes(group = .data$stage), linewidth = 0.5) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 1.6) +
     ggplot2::geom_point(data = last, ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 3) +
-    label_layer(last) + stage_scales(levels(table$stage)) +
-    ggplot2::scale_x_log10(name = "Operations a byte that has to be moved", labels = plain_number,
-      expand = ggplot2::expansion(mult = c(0.02, 0.02))) +
+    label_layer(last) +
+    stage_scales(levels(table$stage)) +
+    ggplot2::scale_x_log10(
+      name = "Operations a byte that has to be moved", labels = plain_number,
+      expand = ggplot2::expansion(mult = c(0.02, 0.02))
+    ) +
     ggplot2::scale_y_log10(name = "Operations per second", labels = function(x) format_rate(x, "FLOP/s")) +
-    ggplot2::labs(title = "How far from the roofs", subtitle =
-      "Each stage over its sizes, the largest with its name; grey: what this machine can do on one thread") +
+    ggplot2::labs(
+      title = "How far from the roofs", subtitle =
+        "Each stage over its sizes, the largest with its name; grey: what this machine can do on one thread"
+    ) +
     stride_theme()
 }
 
@@ -75,13 +80,18 @@ figure_throughput <- function(ceiling) {
   bounds <- cache_bounds(ceiling)
   ggplot2::ggplot(table, ggplot2::aes(.data$size, .data$size_rate, colour = .data$stage)) +
     ggplot2::geom_vline(data = bounds, ggplot2::aes(xintercept = .data$size), colour = pale_ink, linewidth = 0.3) +
-    ggplot2::geom_text(data = bounds, ggplot2::aes(.data$size, Inf, label = .data$name), colour = pale_ink,
-      hjust = 1.1, vjust = 1.4, size = 3.2, inherit.aes = FALSE) +
+    ggplot2::geom_text(
+      data = bounds, ggplot2::aes(.data$size, Inf, label = .data$name), colour = pale_ink,
+      hjust = 1.1, vjust = 1.4, size = 3.2, inherit.aes = FALSE
+    ) +
     ggplot2::geom_line(data = with_lines(table), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
-    stage_points(table) + label_layer(labels) + stage_scales(levels(table$stage)) +
+    stage_points(table) +
+    label_layer(labels) +
+    stage_scales(levels(table$stage)) +
     size_scale(sort(unique(table$size)), ceiling$unit, label_room(table$stage)) +
     ggplot2::scale_y_log10(name = sprintf("%s per second", ceiling$unit), labels = function(x) format_rate(x, "")) +
-    ggplot2::labs(title = "Throughput", subtitle = "Grey: sizes whose data fill a cache") + stride_theme()
+    ggplot2::labs(title = "Throughput", subtitle = "Grey: sizes whose data fill a cache") +
+    stride_theme()
 }
 
 # Sizes at which the data of the first counted stage fill each cache.

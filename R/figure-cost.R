@@ -13,8 +13,10 @@ figure_memory <- function(timings, unit) {
     label_layer(line_labels(shown, "bytes", label_gap(shown$bytes, length(stages)))) +
     stage_scales(stages) +
     size_scale(sort(unique(shown$size)), unit) +
-    ggplot2::scale_y_log10(name = "Allocated in one evaluation", breaks = power_breaks(range(shown$bytes)),
-      labels = bytes_labels) +
+    ggplot2::scale_y_log10(
+      name = "Allocated in one evaluation", breaks = power_breaks(range(shown$bytes)),
+      labels = bytes_labels
+    ) +
     ggplot2::labs(
       title = "Memory",
       subtitle = paste0("What R allocates in one evaluation", if (length(none)) sprintf("; nothing: %s", listed(none)))
@@ -30,8 +32,10 @@ figure_first_call <- function(timings, unit) {
   stages <- stage_order(timings$reference, calls$stage)
   middle <- function(column) vapply(stages, function(name) stats::median(calls[[column]][calls$stage == name]), 0)
   build <- timings$cells$build[match(stages, timings$cells$stage)]
-  seconds <- cbind(build = ifelse(is.na(build), 0, build), load = middle("load"), compile = middle("compile"),
-    evaluation = middle("evaluation"))
+  seconds <- cbind(
+    build = ifelse(is.na(build), 0, build), load = middle("load"), compile = middle("compile"),
+    evaluation = middle("evaluation")
+  )
   parts <- data.frame(
     stage = factor(rep(stages, ncol(seconds)), rev(stages)), seconds = as.vector(seconds),
     part = factor(rep(first_call_parts[colnames(seconds)], each = length(stages)), rev(first_call_parts))
@@ -39,21 +43,31 @@ figure_first_call <- function(timings, unit) {
   total <- data.frame(stage = factor(stages, rev(stages)), seconds = rowSums(seconds))
   ggplot2::ggplot(parts, ggplot2::aes(.data$seconds, .data$stage)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$part), width = 0.62) +
-    ggplot2::geom_text(data = total, ggplot2::aes(label = paste0("  ", format_seconds(.data$seconds))), hjust = 0,
-      size = 3.6, colour = ink) +
-    ggplot2::scale_fill_manual(values = stats::setNames(c("#16425b", "#4f86a8", "#a9c6d9", "#e0a458"),
-      first_call_parts),
-      breaks = first_call_parts, name = NULL) +
-    ggplot2::scale_x_continuous(name = "Seconds", labels = axis_seconds,
-      expand = ggplot2::expansion(mult = c(0, 0.16))) +
+    ggplot2::geom_text(
+      data = total, ggplot2::aes(label = paste0("  ", format_seconds(.data$seconds))), hjust = 0,
+      size = 3.6, colour = ink
+    ) +
+    ggplot2::scale_fill_manual(
+      values = stats::setNames(
+        c("#16425b", "#4f86a8", "#a9c6d9", "#e0a458"),
+        first_call_parts
+      ),
+      breaks = first_call_parts, name = NULL
+    ) +
+    ggplot2::scale_x_continuous(
+      name = "Seconds", labels = axis_seconds,
+      expand = ggplot2::expansion(mult = c(0, 0.16))
+    ) +
     ggplot2::labs(
       title = sprintf("The first call at %s %s", format_size(calls$size[[1]]), unit),
       subtitle = "In a fresh process, where nothing is loaded; building is 0 where the library was in the cache",
-        y = NULL
+      y = NULL
     ) +
     stride_theme() +
-    ggplot2::theme(legend.position = "bottom", panel.grid.major.y = ggplot2::element_blank(),
-      axis.text.y = ggplot2::element_text(colour = ink))
+    ggplot2::theme(
+      legend.position = "bottom", panel.grid.major.y = ggplot2::element_blank(),
+      axis.text.y = ggplot2::element_text(colour = ink)
+    )
 }
 
 figure_payback <- function(timings, unit, size) {
@@ -72,10 +86,14 @@ figure_payback <- function(timings, unit, size) {
     ggplot2::geom_line(ggplot2::aes(linetype = .data$stage), linewidth = 0.7) +
     label_layer(line_labels(lines, "seconds", label_gap(lines$seconds, length(stages)))) +
     stage_scales(order) +
-    ggplot2::scale_x_log10(name = "Calls", breaks = power_breaks(range(calls)),
-      labels = size_texts, expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
-    ggplot2::scale_y_log10(name = "Time of all calls", breaks = power_breaks(range(lines$seconds)),
-      labels = axis_seconds) +
+    ggplot2::scale_x_log10(
+      name = "Calls", breaks = power_breaks(range(calls)),
+      labels = size_texts, expand = ggplot2::expansion(mult = c(0.03, 0.16))
+    ) +
+    ggplot2::scale_y_log10(
+      name = "Time of all calls", breaks = power_breaks(range(lines$seconds)),
+      labels = axis_seconds
+    ) +
     ggplot2::labs(
       title = sprintf("When it pays, at %s %s", format_size(size), unit),
       subtitle = "Build, first call and all calls after it: the lowest line is the cheapest"

@@ -89,7 +89,9 @@ check_timed_size <- function(size, timings) {
   timed <- sort(unique(timings$cells$size[timings$cells$state == "timed"]))
   if (!is.numeric(size) || length(size) != 1 || !size %in% timed) {
     abort_input("`size` must be a size at which a stage was timed.", you_gave(size),
-      sprintf("There are %s.", listed(size_texts(timed))), arg = "size")
+      sprintf("There are %s.", listed(size_texts(timed))),
+      arg = "size"
+    )
   }
 }
 

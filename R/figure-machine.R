@@ -36,7 +36,8 @@ figure_machine <- function(machine) {
     ggplot2::labs(
       title = "What memory gives", subtitle = "The best of seven samples; lines mark the caches that the system reports"
     ) +
-    stride_theme() + ggplot2::theme(axis.text.x = ggplot2::element_text(angle = 45, hjust = 1))
+    stride_theme() +
+    ggplot2::theme(axis.text.x = ggplot2::element_text(angle = 45, hjust = 1))
 }
 
 cache_marks <- function(machine, panels) {

@@ -11,7 +11,8 @@ figure_overview <- function(timings, unit, title) {
   points$panel <- factor(points$panel, names(kinds))
   points$stage <- factor(points$stage, stages)
   lines <- points[duplicated(points[, c("stage", "panel")]) | duplicated(points[, c("stage", "panel")],
-    fromLast = TRUE), ]
+    fromLast = TRUE
+  ), ]
   ggplot2::ggplot(points, ggplot2::aes(.data$size, .data$y, colour = .data$stage)) +
     ggplot2::geom_line(data = lines, ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 2.2) +
@@ -22,8 +23,10 @@ figure_overview <- function(timings, unit, title) {
     ggplot2::labs(title = title, subtitle = NULL, colour = NULL, fill = NULL, shape = NULL, linetype = NULL) +
     stride_theme() +
     panel_theme() +
-    ggplot2::theme(legend.position = "bottom", legend.key.width = ggplot2::unit(30, "pt"),
-      panel.spacing.x = ggplot2::unit(22, "pt"))
+    ggplot2::theme(
+      legend.position = "bottom", legend.key.width = ggplot2::unit(30, "pt"),
+      panel.spacing.x = ggplot2::unit(22, "pt")
+    )
 }
 
 overview_panels <- function(reference) {
@@ -33,8 +36,10 @@ overview_panels <- function(reference) {
     list(of = function(own) ifelse(own$bytes > 0, log10(own$bytes), NA), axis = log_panel(bytes_labels)),
     list(of = growth_steps, axis = list(breaks = scales::breaks_extended(4), labels = function(x) format(x)))
   )
-  stats::setNames(kinds, c("Time per evaluation", sprintf("Speedup over %s", reference), "Memory of an evaluation",
-    "Growth: exponent from size to size"))
+  stats::setNames(kinds, c(
+    "Time per evaluation", sprintf("Speedup over %s", reference), "Memory of an evaluation",
+    "Growth: exponent from size to size"
+  ))
 }
 
 overview_points <- function(cells, kind, panel, i) {

@@ -27,14 +27,18 @@ figure_scaling <- function(timings, unit, scaling = ds_scaling(timings)) {
   }
   figure +
     stage_points(points) +
-    ggplot2::geom_text(data = labels, ggplot2::aes(y = .data$at, label = .data$words), hjust = 0, nudge_x = 0.07,
-      size = 3.4, fontface = "bold") +
+    ggplot2::geom_text(
+      data = labels, ggplot2::aes(y = .data$at, label = .data$words), hjust = 0, nudge_x = 0.07,
+      size = 3.4, fontface = "bold"
+    ) +
     stage_scales(stages) +
     size_scale(sort(unique(timed$size)), unit, 0.24) +
     panel_scale(list(log_panel(axis_seconds), list(breaks = scales::breaks_extended(4), labels = signed_percent))) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y", ncol = 1) +
-    ggplot2::labs(title = "How time grows",
-      subtitle = "Lines: of eight laws the one that predicts left-out sizes best, with its overhead") +
+    ggplot2::labs(
+      title = "How time grows",
+      subtitle = "Lines: of eight laws the one that predicts left-out sizes best, with its overhead"
+    ) +
     stride_theme() +
     panel_theme()
 }

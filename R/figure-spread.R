@@ -20,18 +20,24 @@ figure_spread <- function(timings, unit, size) {
     ggplot2::geom_point(ggplot2::aes(shape = .data$beside), size = 1.9, stroke = 0.8) +
     ggplot2::scale_colour_manual(values = stage_looks(stages)$colour, guide = "none") +
     ggplot2::scale_shape_manual(values = c("core free" = 19, "core shared" = 1), name = NULL, drop = FALSE) +
-    ggplot2::scale_x_continuous(name = NULL, breaks = seq_along(shown), labels = short_name(shown),
-      limits = c(0.5, length(shown) + 0.5), expand = c(0, 0)) +
+    ggplot2::scale_x_continuous(
+      name = NULL, breaks = seq_along(shown), labels = short_name(shown),
+      limits = c(0.5, length(shown) + 0.5), expand = c(0, 0)
+    ) +
     ggplot2::scale_y_log10(name = "Times the stage's time", breaks = scales::breaks_log(5)) +
     ggplot2::labs(
       title = sprintf("Samples at %s %s, round by round", format_size(size), unit),
-      subtitle = sprintf("Each point: a sample over its stage's time; in each column rounds 1 to %d from left to right",
-        last)
+      subtitle = sprintf(
+        "Each point: a sample over its stage's time; in each column rounds 1 to %d from left to right",
+        last
+      )
     ) +
     stride_theme() +
     ggplot2::theme(
       legend.position = "bottom", panel.grid.major.x = ggplot2::element_blank(),
-      axis.text.x = ggplot2::element_text(colour = ink, angle = if (length(shown) > 6) 35 else 0,
-        hjust = if (length(shown) > 6) 1 else 0.5)
+      axis.text.x = ggplot2::element_text(
+        colour = ink, angle = if (length(shown) > 6) 35 else 0,
+        hjust = if (length(shown) > 6) 1 else 0.5
+      )
     )
 }

@@ -30,14 +30,19 @@ figure_tuning_line <- function(tuning) {
       linewidth = 0.9
     ) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$stage, fill = .data$stage), size = 2.4) +
-    ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at_y, label = .data$stage), hjust = 0, nudge_x = 0.1,
-      size = 3.6, fontface = "bold") +
+    ggplot2::geom_text(
+      data = last, ggplot2::aes(y = .data$at_y, label = .data$stage), hjust = 0, nudge_x = 0.1,
+      size = 3.6, fontface = "bold"
+    ) +
     stage_scales(levels(table$stage)) +
-    ggplot2::scale_x_continuous(name = tuning$parameters, breaks = seq_along(values),
-      labels = column_words(values), expand = ggplot2::expansion(mult = c(0.03, 0.16))) +
+    ggplot2::scale_x_continuous(
+      name = tuning$parameters, breaks = seq_along(values),
+      labels = column_words(values), expand = ggplot2::expansion(mult = c(0.03, 0.16))
+    ) +
     ggplot2::scale_y_log10(name = "Time over the best at that size", labels = plain_number) +
     ggplot2::labs(title = "Time by setting", subtitle = sprintf(
-      "A line a size (%s); dotted: what counts as equally good", tuning$unit)) +
+      "A line a size (%s); dotted: what counts as equally good", tuning$unit
+    )) +
     stride_theme()
 }
 
@@ -49,15 +54,21 @@ figure_tuning_tiles <- function(tuning, table, size) {
   table <- table[!duplicated(table[c("x", "y")]), ]
   table$good <- table$state %in% c("best", "as good")
   table$text <- sprintf("%s%s", format_ratio(table$over), ifelse(table$state == "best", "\nbest", ifelse(table$good,
-    "\nas good", "")))
+    "\nas good", ""
+  )))
   ggplot2::ggplot(table, ggplot2::aes(.data$x, .data$y, fill = log2(.data$over))) +
     ggplot2::geom_tile(colour = "white", linewidth = 1) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$text, fontface = ifelse(.data$good, "bold", "plain")), size = 3.6,
-      colour = ink, lineheight = 0.95) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$text, fontface = ifelse(.data$good, "bold", "plain")),
+      size = 3.6,
+      colour = ink, lineheight = 0.95
+    ) +
     ggplot2::scale_fill_gradient(low = "#bfe3d5", high = "#f3c7a5") +
-    ggplot2::labs(title = sprintf("Time over the best at %s %s", format_size(size), tuning$unit), x = axes[[1]],
-      y = axes[[2]], subtitle = if (length(tuning$parameters) > 2) "The other parameters at their best") +
-    stride_theme() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
+    ggplot2::labs(
+      title = sprintf("Time over the best at %s %s", format_size(size), tuning$unit), x = axes[[1]],
+      y = axes[[2]], subtitle = if (length(tuning$parameters) > 2) "The other parameters at their best"
+    ) +
+    stride_theme() +
+    ggplot2::theme(panel.grid.major = ggplot2::element_blank())
 }
 
 column_words <- function(values) vapply(as.list(values), setting_value_words, "", USE.NAMES = FALSE)

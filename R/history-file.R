@@ -21,7 +21,9 @@ with_history <- function(path, action) {
   broken <- function(e) {
     if (inherits(e, "ds_error")) rlang::cnd_signal(e)
     abort_ds("file", sprintf("The history `%s` can't be used.", path), condition_line(e),
-      "Nothing of it was changed: take a copy that is whole, or give another file.", path = path, cause = e)
+      "Nothing of it was changed: take a copy that is whole, or give another file.",
+      path = path, cause = e
+    )
   }
   connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), path, synchronous = NULL), error = broken)
   on.exit(DBI::dbDisconnect(connection))
@@ -40,12 +42,15 @@ prepare_history <- function(connection) {
   tables <- DBI::dbListTables(connection)
   if (mark != history_mark && length(tables)) {
     abort_ds("file", sprintf("`%s` is another program's database.", connection@dbname),
-      hint = "Give another file for the history.", path = connection@dbname)
+      hint = "Give another file for the history.", path = connection@dbname
+    )
   }
   version <- DBI::dbGetQuery(connection, "PRAGMA user_version")[[1]]
   if (version > history_version) {
-    abort_ds("file", sprintf("`%s` is a history of version %d; this package reads version %d.", connection@dbname,
-      version, history_version), hint = "Update the package.", path = connection@dbname)
+    abort_ds("file", sprintf(
+      "`%s` is a history of version %d; this package reads version %d.", connection@dbname,
+      version, history_version
+    ), hint = "Update the package.", path = connection@dbname)
   }
   if ("runs" %in% tables) return(invisible())
   in_transaction(connection, function() {
@@ -102,11 +107,15 @@ recorded_result <- function(connection, run) {
     last <- DBI::dbGetQuery(connection, "SELECT max(run) FROM runs")[[1]]
     abort_input(sprintf("There is no run %s in the history.", format(run)),
       if (is.na(last)) "It holds no runs." else sprintf("The last one is %d.", last),
-      "`deepstride history` lists them.", arg = "run")
+      "`deepstride history` lists them.",
+      arg = "run"
+    )
   }
   text <- tryCatch(memDecompress(found$document[[1]], "gzip", asChar = TRUE), error = function(e) {
     abort_ds("file", sprintf("Run %s of the history is damaged.", format(run)), condition_line(e),
-      "The others can still be read.", path = connection@dbname)
+      "The others can still be read.",
+      path = connection@dbname
+    )
   })
   Encoding(text) <- "UTF-8"
   stored_result(text, sprintf("run %s of the history", format(run)))

@@ -30,7 +30,8 @@ ds_history <- function(file = NULL, add = NULL, note = "", run = NULL) {
   if (!is.null(run)) check_count(run, "run")
   if (is.null(add) && file_facts(path)$kind == "none") {
     abort_ds("file", sprintf("There is no history at `%s`.", path),
-      hint = "`ds_history(add = result)` makes one with its first run.", path = path)
+      hint = "`ds_history(add = result)` makes one with its first run.", path = path
+    )
   }
   with_history(path, function(connection) {
     if (!is.null(add)) record_run(connection, add, note)

@@ -40,7 +40,8 @@ ds_ceiling <- function(result, machine = ds_machine(), work = NULL, device = NUL
   if (is.null(work)) {
     if (!all(vapply(study$stages, function(stage) is.function(stage$kernel), NA))) {
       abort_input("The work of a result that was loaded can't be counted.",
-        hint = "Give `work`, from `ds_work()` on the study.", arg = "work")
+        hint = "Give `work`, from `ds_work()` on the study.", arg = "work"
+      )
     }
     work <- ds_work(study)$work
   }

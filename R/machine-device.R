@@ -22,7 +22,8 @@ ds_device <- function(bandwidth, launch, flops, memory = Inf, share = 0.5, name 
   check_number(share, "share", above = 0, below = 1 + 1e-12)
   check_label(name, "name")
   structure(list(bandwidth = bandwidth, launch = launch, flops = flops, memory = memory, share = share, name = name),
-    class = "ds_device")
+    class = "ds_device"
+  )
 }
 
 # By stage and size: `host` (seconds measured), `device` (simulated: launch, transfer and work), `transfer`, `gain`.
@@ -38,6 +39,8 @@ offload_forecast <- function(ceiling, device) {
   own[chain] <- NA # one value carried from turn to turn: no device of many lanes makes that faster
   called <- device$name
   simulated <- device$launch + transfer + own
-  tibble::tibble(stage = table$stage, size = table$size, host = table$seconds, device = simulated, transfer = transfer,
-    gain = table$seconds / simulated, name = called)
+  tibble::tibble(
+    stage = table$stage, size = table$size, host = table$seconds, device = simulated, transfer = transfer,
+    gain = table$seconds / simulated, name = called
+  )
 }

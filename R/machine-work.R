@@ -54,7 +54,9 @@ work_law <- function(law, arg) {
   }
   if (!is.function(law)) {
     abort_input(sprintf("`%s` must be a formula of `n`, or a function of the size.", arg), you_gave(law),
-      "For example `~ 4 * n`.", arg = arg)
+      "For example `~ 4 * n`.",
+      arg = arg
+    )
   }
   list(arg = arg, of = law)
 }
@@ -62,13 +64,17 @@ work_law <- function(law, arg) {
 declared_counts <- function(law, sizes) {
   vapply(sizes, function(size) {
     made <- tryCatch(law$of(size), error = function(e) {
-      abort_input(sprintf("`%s` stopped at size %s.", law$arg, format_size(size)), condition_line(e), arg = law$arg,
-        cause = e)
+      abort_input(sprintf("`%s` stopped at size %s.", law$arg, format_size(size)), condition_line(e),
+        arg = law$arg,
+        cause = e
+      )
     })
     ok <- is.numeric(made) && length(made) == 1 && is.finite(made) && made > 0
     if (!ok) {
       abort_input(sprintf("`%s` must be one positive number at every size.", law$arg),
-        sprintf("At size %s it is %s.", format_size(size), describe_value(made)), arg = law$arg)
+        sprintf("At size %s it is %s.", format_size(size), describe_value(made)),
+        arg = law$arg
+      )
     }
     as.double(made)
   }, 0)
@@ -116,7 +122,9 @@ new_work <- function(study, declared, made) {
   if (is.null(declared$flops) && length(counted) == 0) {
     abort_input("The work of this study can't be counted.",
       sprintf("`%s`: %s.", names(made), vapply(made, function(one) one$reason, "")),
-      "Declare it: `ds_work(study, flops = ~ 4 * n, bytes = ~ 16 * n)`.", arg = "study")
+      "Declare it: `ds_work(study, flops = ~ 4 * n, bytes = ~ 16 * n)`.",
+      arg = "study"
+    )
   }
   tables <- lapply(counted, function(one) stage_work(one, study$sizes))
   stand_in <- if (reference %in% names(tables)) reference else names(tables)[1]
@@ -125,9 +133,11 @@ new_work <- function(study, declared, made) {
     from <- if (is.null(own)) rep("reference", length(study$sizes)) else own$from
     own <- own %||% tables[[stand_in]]
     lapply(seq_along(study$sizes), function(i) {
-      list(stage = name, size = study$sizes[[i]], flops = declared$flops[i] %||% own$flops[[i]],
+      list(
+        stage = name, size = study$sizes[[i]], flops = declared$flops[i] %||% own$flops[[i]],
         bytes = declared$bytes[i] %||% own$bytes[[i]] %||% NA_real_, loaded = own$loaded[i] %||% NA_real_,
-        stored = own$stored[i] %||% NA_real_, from = if (is.null(declared$flops)) from[[i]] else "declared")
+        stored = own$stored[i] %||% NA_real_, from = if (is.null(declared$flops)) from[[i]] else "declared"
+      )
     })
   }), recursive = FALSE))
   structure(list(

@@ -28,7 +28,8 @@ knitted <- function(options, words = character(), table = character(), figure = 
   if (length(unknown)) {
     abort_input(sprintf("The chunk option `deepstride.show` must name %s.", quoted(notebook_parts)),
       you_gave(unknown[[1]]),
-      arg = "deepstride.show")
+      arg = "deepstride.show"
+    )
   }
   text <- c(
     if ("words" %in% show && length(words)) c("", paste("-", markdown_text(words)), ""),
@@ -42,7 +43,8 @@ knitted <- function(options, words = character(), table = character(), figure = 
 #' @exportS3Method knitr::knit_print
 knit_print.ds_result <- function(x, options = NULL, ...) {
   knitted(options, verdict_sentences(x$study, x$agreement, x$timings), speedup_markdown(x$timings),
-    figure = draw_figure(x, if (is.null(x$climb)) "speedup" else "climb"))
+    figure = draw_figure(x, if (is.null(x$climb)) "speedup" else "climb")
+  )
 }
 
 #' @rdname notebooks
@@ -88,9 +90,11 @@ knit_print.ds_payback <- function(x, options = NULL, ...) knitted(options, payba
 #' @exportS3Method knitr::knit_print
 knit_print.ds_inspection <- function(x, options = NULL, ...) {
   parts <- x$parts[x$parts$calls > 0, ]
-  knitted(options, trimws(inspection_lines(x)), if (nrow(parts)) markdown_table(c("lines", "runs", "calls", "why"),
+  knitted(options, trimws(inspection_lines(x)), if (nrow(parts)) markdown_table(
+    c("lines", "runs", "calls", "why"),
     list(
-    paste(parts$from, parts$to, sep = " to "), parts$runs, size_texts(parts$calls),
-    markdown_text(parts$reason)
-  )))
+      paste(parts$from, parts$to, sep = " to "), parts$runs, size_texts(parts$calls),
+      markdown_text(parts$reason)
+    )
+  ))
 }

@@ -196,9 +196,11 @@ given_table <- function(run) {
   for (entry in run$entries) unbind_swap(entry)
   missing <- setdiff(names(run$swaps), names(run$entries))
   none <- lapply(missing, function(name) {
-    list(name = name, calls = 0, fast = 0, fell_back = 0, checked = 0, seconds = 0, speedup = NA_real_,
+    list(
+      name = name, calls = 0, fast = 0, fell_back = 0, checked = 0, seconds = 0, speedup = NA_real_,
       saved = NA_real_,
-      reason = "is no function of the script")
+      reason = "is no function of the script"
+    )
   })
   bind_records(c(if (length(run$entries)) list(as.list(swap_table(unname(run$entries)))), none))
 }

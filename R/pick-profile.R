@@ -18,8 +18,10 @@ script_profile <- function(log, exprs, loops, seconds) {
   top <- lapply(own, function(i) {
     if (spent_in_calls(exprs[[i]], rows) > 0.5 * loops[[i]] / max(seconds, 1e-9)) return(NULL)
     line <- as.integer(attr(exprs, "srcref")[[i]])[[1]]
-    list(kind = "loop", name = as.character(i), package = "", label = sprintf("the loop in line %d", line),
-      share = loops[[i]] / max(seconds, 1e-9))
+    list(
+      kind = "loop", name = as.character(i), package = "", label = sprintf("the loop in line %d", line),
+      share = loops[[i]] / max(seconds, 1e-9)
+    )
   })
   none <- list(kind = "", name = "", package = "", label = "", share = 0)
   bind_records(c(list(none), rows, Filter(Negate(is.null), top)))[-1, ]
@@ -44,8 +46,10 @@ profiled_home <- function(name) {
   }
 }
 
-base_packages <- c("base", "stats", "graphics", "grDevices", "utils", "datasets", "methods", "tools", "compiler",
-  "parallel", "splines", "stats4", "tcltk", "grid")
+base_packages <- c(
+  "base", "stats", "graphics", "grDevices", "utils", "datasets", "methods", "tools", "compiler",
+  "parallel", "splines", "stats4", "tcltk", "grid"
+)
 
 looping_calls <- c(
   "for", "while", "repeat", "sapply", "vapply", "lapply", "Map", "mapply", "Reduce", "Filter", "apply", "outer"

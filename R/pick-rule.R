@@ -13,7 +13,9 @@ size_measure <- function(study, asked) {
   if (length(found) == 0) {
     abort_input("The size of a call can't be told from its arguments.",
       "No length, extent or single number of them grows with the study's size.",
-      "Give `size`, a function of arguments, such as `function(x, y) length(x) * length(y)`.", arg = "size")
+      "Give `size`, a function of arguments, such as `function(x, y) length(x) * length(y)`.",
+      arg = "size"
+    )
   }
   found[[order(!vapply(found, function(one) one$exact, NA))[[1]]]]
 }
@@ -43,7 +45,8 @@ asked_measure <- function(asked, made, sizes) {
   if (anyNA(values) || (length(values) > 1 && any(diff(values) <= 0))) {
     abort_input("`size` must give one number that grows with the study's sizes.",
       sprintf("At sizes %s it gives %s.", format_sizes(sizes), paste(format(values, trim = TRUE), collapse = ", ")),
-      arg = "size")
+      arg = "size"
+    )
   }
   list(text = paste(deparse(body(asked)), collapse = " "), code = code, values = values)
 }
@@ -102,11 +105,13 @@ kind_tests <- function(symbol, values, unchecked) {
   if (!basic) return(list(bquote(identical(class(.(symbol)), .(class(value))))))
   c(
     list(as.call(list(as.name(paste0("is.", typeof(value))), symbol))),
-    if (length(dim(value)) > 1) list(bquote(length(dim(.(symbol))) == .(length(dim(value)))),
-      bquote(length(attributes(.(symbol))) == .(length(attributes(value))))) else
-      if (is.null(attributes(value))) list(bquote(is.null(attributes(.(symbol))))),
+    if (length(dim(value)) > 1) list(
+      bquote(length(dim(.(symbol))) == .(length(dim(value)))),
+      bquote(length(attributes(.(symbol))) == .(length(attributes(value))))
+    ) else
+    if (is.null(attributes(value))) list(bquote(is.null(attributes(.(symbol))))),
     if (single) list(bquote(length(.(symbol)) == 1L)) else
-      if ("length zero" %in% unchecked) list(bquote(length(.(symbol)) > 0L)),
+    if ("length zero" %in% unchecked) list(bquote(length(.(symbol)) > 0L)),
     if (is.numeric(value) && any(c("NA", "NaN") %in% unchecked)) list(bquote(!anyNA(.(symbol))))
   )
 }

@@ -26,10 +26,13 @@ run_script <- function(path, task) {
   out <- scratch_file("script")
   on.exit(unlink(paste0(out, c("", ".out", ".err"))))
   answer <- tryCatch(
-    callr::r(function(path, task, out) {
-      utils::getFromNamespace("script_child", "deepstride")(path, task, out)
-    }, list(path, task, out), stdout = paste0(out, ".out"), stderr = paste0(out, ".err"), wd = dirname(path),
-    env = worker_environment(), timeout = script_limit, user_profile = FALSE),
+    callr::r(
+      function(path, task, out) {
+        utils::getFromNamespace("script_child", "deepstride")(path, task, out)
+      }, list(path, task, out),
+      stdout = paste0(out, ".out"), stderr = paste0(out, ".err"), wd = dirname(path),
+      env = worker_environment(), timeout = script_limit, user_profile = FALSE
+    ),
     error = function(e) list(error = condition_line(e$parent %||% e))
   )
   answer$output <- read_if_there(paste0(out, ".out"))

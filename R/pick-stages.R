@@ -47,11 +47,13 @@ ds_pick <- function(result, size = NULL, stages = NULL) {
   if (native) code <- call("{", quote(if (.session != pick_session) pick_again(environment(sys.function()))), code)
   # R would not compile it by itself
   picking <- compiler::cmpfun(as.function(c(without_defaults(formals), code), env))
-  structure(picking, class = c("ds_picked", "function"),
+  structure(picking,
+    class = c("ds_picked", "function"),
     ds_picked = list(
       table = table, measure = measure$text %||% "", reference = reference, unit = study$unit, title = study$title,
       given = names(made[[1]]), sizes = range(study$sizes), kinds = deparse(kinds, width.cutoff = 500L)
-    ))
+    )
+  )
 }
 
 pick_session <- 0 # a number of this session's own, set when the package is loaded: a pick that was saved has another's

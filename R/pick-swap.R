@@ -51,7 +51,9 @@ check_swaps <- function(functions) {
     !anyDuplicated(names(functions))
   if (!named || !all(vapply(functions, is.function, NA))) {
     abort_input("`functions` must be a named list of functions, or the path of a script.", you_gave(functions),
-      "For example `list(route = ds_compile(route))`.", arg = "functions")
+      "For example `list(route = ds_compile(route))`.",
+      arg = "functions"
+    )
   }
 }
 
@@ -62,8 +64,10 @@ swap_home <- function(name, envir) {
   env <- envir
   while (!identical(env, emptyenv()) && !exists(name, env, inherits = FALSE, mode = "function")) env <- parent.env(env)
   if (identical(env, emptyenv())) {
-    abort_input(sprintf("There is no function `%s`.", name), hint = "Functions of packages are named `package::name`.",
-      arg = "functions")
+    abort_input(sprintf("There is no function `%s`.", name),
+      hint = "Functions of packages are named `package::name`.",
+      arg = "functions"
+    )
   }
   package <- if (startsWith(environmentName(env), "package:")) sub("package:", "", environmentName(env))
   if (!is.null(package)) package_home(package, name) else list(env = env, name = name, also = list())
@@ -144,7 +148,8 @@ swapped_call <- function(entry, call, frame) {
 # Evenly over the calls, from the first few on.
 is_checked_call <- function(entry) {
   floor((entry$calls + 0.5 / max(entry$check, 1e-12)) * entry$check) > floor(
-    (entry$calls - 1 + 0.5 / max(entry$check, 1e-12)) * entry$check)
+    (entry$calls - 1 + 0.5 / max(entry$check, 1e-12)) * entry$check
+  )
 }
 
 # The original's value and random state are what the code goes on with.

@@ -32,8 +32,10 @@ ds_plan <- function(precision = 0.03, budget = 60, cell_limit = 10,
                     equal_zone = 0.03, worker_memory = NULL, processes = 1) {
   isolate <- check_choice(isolate, c("none", "stage"), "isolate")
   worker_memory <- worker_memory %||% (0.8 * memory_bytes())
-  validate_plan(new_plan(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory,
-    processes))
+  validate_plan(new_plan(
+    precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory,
+    processes
+  ))
 }
 
 new_plan <- function(precision, budget, cell_limit, rounds, isolate, memory, first_call, equal_zone, worker_memory,

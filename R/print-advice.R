@@ -41,7 +41,11 @@ finding_lines <- function(row, source) {
 }
 
 change_words <- function(changes) {
-  switch(changes, nothing = "values stay", rounding = "values change by rounding", "random draws come in another order")
+  switch(changes,
+    nothing = "values stay",
+    rounding = "values change by rounding",
+    "random draws come in another order"
+  )
 }
 
 closing_advice <- function(table) {
@@ -58,8 +62,10 @@ print.ds_rewriting <- function(x, ...) {
 summary.ds_rewriting <- function(object, ...) as.data.frame(object)
 
 rewriting_lines <- function(rewriting) {
-  if (length(rewriting) == 0) return(c(heading("Nothing to rewrite"),
-    wrapped("  No rule fits that a rewriting follows from. `ds_advise()` says what else is known.")))
+  if (length(rewriting) == 0) return(c(
+    heading("Nothing to rewrite"),
+    wrapped("  No rule fits that a rewriting follows from. `ds_advise()` says what else is known.")
+  ))
   before <- function_source(attr(rewriting, "original"))
   table <- as.data.frame(rewriting)
   lines <- character()
@@ -70,7 +76,7 @@ rewriting_lines <- function(rewriting) {
     lines <- c(
       lines, "", heading(sprintf("%s: %s", step, change_words(gravest_change(own$changes)))),
       wrapped(paste0("  ", unique(own$reason))),
-        if (length(assumed)) wrapped(paste0("  taken for granted: ", paste(assumed, collapse = "; "))),
+      if (length(assumed)) wrapped(paste0("  taken for granted: ", paste(assumed, collapse = "; "))),
       difference_lines(line_difference(before, after))
     )
     before <- after
@@ -110,14 +116,17 @@ profile_text <- function(profile) {
     )),
     unlist(lapply(parts, function(at) listing_lines(lines[at, ]))),
     if (nrow(profile$calls)) c("", heading("Functions of others"), call_lines(utils::head(profile$calls, 6))),
-    if (length(profile$native)) c("", heading(sprintf("Compiled: %s a call", format_seconds(profile$native$seconds))),
-      native_lines(profile$native$parts))
+    if (length(profile$native)) c(
+      "", heading(sprintf("Compiled: %s a call", format_seconds(profile$native$seconds))),
+      native_lines(profile$native$parts)
+    )
   )
 }
 
 native_lines <- function(parts) {
   lines <- ifelse(parts$from == parts$to, sprintf("line %d runs", parts$from),
-    sprintf("lines %d to %d run", parts$from, parts$to))
+    sprintf("lines %d to %d run", parts$from, parts$to)
+  )
   share <- ifelse(parts$runs == "native", percent_text(parts$share), "")
   sprintf("  %5s  %s %s", share, lines, ifelse(parts$runs == "native", "native", "in R"))
 }
@@ -127,7 +136,7 @@ listing_lines <- function(lines) {
   bars <- strrep("\u2588", round(10 * lines$share))
   cells <- list(
     ifelse(lines$share > 0, percent_text(lines$share), ""), bars,
-      ifelse(is.na(lines$runs), "", size_texts(lines$runs)),
+    ifelse(is.na(lines$runs), "", size_texts(lines$runs)),
     ifelse(is.na(lines$bytes) | lines$bytes == 0, "", vapply(lines$bytes, format_bytes, "")), as.character(lines$line)
   )
   titles <- c("time", "", "runs", "allocated", "line")
@@ -136,8 +145,10 @@ listing_lines <- function(lines) {
   }
   columns <- Map(column, titles, cells, c(TRUE, FALSE, TRUE, TRUE, TRUE))
   text <- paste0("  ", do.call(paste, c(unname(columns), sep = "  ")), "  ", c("source", lines$source))
-  c("", if (nzchar(name)) heading(sprintf("%s()", name)), quiet_text(shorten(text[[1]])),
-    vapply(text[-1], shorten, "", USE.NAMES = FALSE))
+  c(
+    "", if (nzchar(name)) heading(sprintf("%s()", name)), quiet_text(shorten(text[[1]])),
+    vapply(text[-1], shorten, "", USE.NAMES = FALSE)
+  )
 }
 
 call_lines <- function(calls) {

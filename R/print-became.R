@@ -46,8 +46,10 @@ assembly_text <- function(x) {
     counts <- table(factor(own$arithmetic, c("packed", "scalar")))
     c(
       "", sprintf("%d: %s", line, x$text[[as.character(line)]] %||% ""),
-      sprintf("  %d instructions, %d packed and %d scalar of floating-point numbers", nrow(own), counts[[1]],
-        counts[[2]]),
+      sprintf(
+        "  %d instructions, %d packed and %d scalar of floating-point numbers", nrow(own), counts[[1]],
+        counts[[2]]
+      ),
       sprintf("    %-14s %s", own$instruction, own$operands)
     )
   })

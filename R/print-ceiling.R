@@ -8,8 +8,10 @@ print.ds_ceilings <- function(x, ...) {
 print.ds_device <- function(x, ...) {
   show_lines(c(
     heading(sprintf("%s (described, not measured)", x$name)),
-    sprintf("  %s to and from it, %s to start a kernel, %s at best, of which kernels reach %s",
-      format_rate(x$bandwidth), format_seconds(x$launch), format_rate(x$flops, "FLOP/s"), percent_text(x$share))
+    sprintf(
+      "  %s to and from it, %s to start a kernel, %s at best, of which kernels reach %s",
+      format_rate(x$bandwidth), format_seconds(x$launch), format_rate(x$flops, "FLOP/s"), percent_text(x$share)
+    )
   ))
   invisible(x)
 }
@@ -37,14 +39,18 @@ offload_lines <- function(offload) {
     own <- offload[offload$stage == stage, ]
     if (anyNA(own$device)) return(sprintf(
       "`%s` carries a value from turn to turn: it would stay on the host, %s has nothing to give.", stage,
-      own$name[[1]]))
+      own$name[[1]]
+    ))
     pays <- own[own$gain > 1, ]
     last <- own[which.max(own$size), ]
     if (nrow(pays) == 0) return(sprintf(
       "`%s` would not gain on %s at any size measured (simulated: %s at %s, %s of them transfer).", stage, last$name,
-      format_seconds(last$device), format_size(last$size), format_seconds(last$transfer)))
-    sprintf("`%s` would pay on %s from %s on (simulated: %s faster at %s).", stage, last$name,
-      format_size(min(pays$size)), format_ratio(last$gain), format_size(last$size))
+      format_seconds(last$device), format_size(last$size), format_seconds(last$transfer)
+    ))
+    sprintf(
+      "`%s` would pay on %s from %s on (simulated: %s faster at %s).", stage, last$name,
+      format_size(min(pays$size)), format_ratio(last$gain), format_size(last$size)
+    )
   }, "", USE.NAMES = FALSE)
   c("", heading("On an accelerator (simulated)"), wrapped(sentences))
 }

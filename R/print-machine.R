@@ -8,8 +8,10 @@ machine_lines <- function(machine) {
   facts <- machine$facts
   c(
     heading(facts$processor),
-    sprintf("%d %s, %s of memory; %s", facts$cores, if (facts$cores == 1) "core" else "cores",
-      format_bytes(facts$memory_bytes), facts$r),
+    sprintf(
+      "%d %s, %s of memory; %s", facts$cores, if (facts$cores == 1) "core" else "cores",
+      format_bytes(facts$memory_bytes), facts$r
+    ),
     "", heading("Bytes per second, by working set"), bandwidth_lines(machine), "",
     heading("Floating-point operations per second"), operation_lines(machine$operations), "",
     heading("Levels of memory"), level_lines(machine), "",

@@ -31,11 +31,15 @@ progress_text <- function(progress) {
       progress$done, progress$of
     ),
     time = time_progress(progress),
-    processes = sprintf("timing    in fresh processes, %d of %d done, at most %.0f s left", progress$done, progress$of,
-      progress$left),
+    processes = sprintf(
+      "timing    in fresh processes, %d of %d done, at most %.0f s left", progress$done, progress$of,
+      progress$left
+    ),
     machine = sprintf("measuring %s, %d of %d working sets done", progress$what, progress$done, progress$of),
-    tune = sprintf("tuning    size %s, %d of %d settings racing after %d rounds, at most %.0f s left",
-      format_size(progress$size), progress$racing, progress$of, progress$rounds, progress$left),
+    tune = sprintf(
+      "tuning    size %s, %d of %d settings racing after %d rounds, at most %.0f s left",
+      format_size(progress$size), progress$racing, progress$of, progress$rounds, progress$left
+    ),
     swap = sprintf("swapping  %s", progress$step),
     write = sprintf("writing   %s", progress$name)
   )

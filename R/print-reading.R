@@ -74,8 +74,10 @@ print.ds_change <- function(x, ...) {
 }
 
 change_lines <- function(x) {
-  c(heading(sprintf("%s: this run against the earlier one", x$title)),
-    wrapped(paste0("  ", change_sentences(x$table, x$through)), 4))
+  c(
+    heading(sprintf("%s: this run against the earlier one", x$title)),
+    wrapped(paste0("  ", change_sentences(x$table, x$through)), 4)
+  )
 }
 
 #' @export

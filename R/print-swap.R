@@ -35,9 +35,11 @@ script_lines <- function(script) {
   times <- if (is.na(script$seconds[[2]])) {
     sprintf("%s as it is; nothing in it is worth making faster.", format_seconds(script$seconds[[1]]))
   } else {
-    sprintf("%s as it is, %s with what was made fast (%s of them to build it): %s.",
+    sprintf(
+      "%s as it is, %s with what was made fast (%s of them to build it): %s.",
       format_seconds(script$seconds[[1]]), format_seconds(script$seconds[[2]]), format_seconds(script$building),
-      format_ratio(script$speedup))
+      format_ratio(script$speedup)
+    )
   }
   c(
     heading(script$script), wrapped(times),

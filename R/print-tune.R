@@ -28,7 +28,9 @@ tuning_size_lines <- function(size, tuning) {
     aligned_columns(list(
       words[shown], format_seconds(table$seconds[shown]), ifelse(table$state[shown] == "best", "1",
         paste0(format_ratio(table$over[shown]), ifelse(table$rounds[shown] < least_race_rounds, "",
-          sprintf(" (%s)", format_interval(table$low[shown], table$high[shown]))))),
+          sprintf(" (%s)", format_interval(table$low[shown], table$high[shown]))
+        ))
+      ),
       tuning_style(table$state[shown]), sprintf("%.0f rounds", table$rounds[shown])
     ), c(FALSE, TRUE, TRUE, FALSE, TRUE)),
     if (length(raced) > length(shown)) quiet_text(sprintf("  and %d slower ones", length(raced) - length(shown))),
@@ -47,8 +49,10 @@ tuning_sentence <- function(table, words) {
   paste0(
     sprintf("The best is %s", words[[best]]),
     if (length(good)) sprintf("; as good: %s", listed(utils::head(words[good], 5))), ".",
-    if (length(slowest) && isTRUE(table$over[[slowest]] > 1.02)) sprintf(" The worst, %s, takes %s times as long.",
-      words[[slowest]], signif_text(table$over[[slowest]]))
+    if (length(slowest) && isTRUE(table$over[[slowest]] > 1.02)) sprintf(
+      " The worst, %s, takes %s times as long.",
+      words[[slowest]], signif_text(table$over[[slowest]])
+    )
   )
 }
 

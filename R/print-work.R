@@ -19,8 +19,10 @@ work_lines <- function(work) {
       c("", last$stage), c("operations", count_text(last$flops)), c("by n", laws), c("bytes", format_bytes(last$bytes)),
       c("loaded", format_bytes(last$loaded)), c("stored", format_bytes(last$stored)), c("", last$from)
     ), c(FALSE, TRUE, FALSE, TRUE, TRUE, TRUE, FALSE)),
-    if (length(work$uncounted)) c("", wrapped(sprintf("Not counted: `%s`, since %s.", names(work$uncounted),
-      sub("[.]$", "", work$uncounted)))),
+    if (length(work$uncounted)) c("", wrapped(sprintf(
+      "Not counted: `%s`, since %s.", names(work$uncounted),
+      sub("[.]$", "", work$uncounted)
+    ))),
     if (nrow(off)) c("", wrapped(sprintf(
       "Declared %s differ from what the reference was counted to do: %s at %s, where %s are counted.",
       c(flops = "operations", bytes = "bytes")[off$what], count_text(off$declared), format_size(off$size),
@@ -42,6 +44,8 @@ line_counts <- function(work) {
     here <- own[own$line == line, ]
     paste(sprintf("%s %s", count_text(here$count), here$kind), collapse = ", ")
   }, "")
-  c("", heading(sprintf("By line of `%s`, at %s", first, format_size(max(own$size)))),
-    wrapped(sprintf("  line %d: %s", lines, words), 4))
+  c(
+    "", heading(sprintf("By line of `%s`, at %s", first, format_size(max(own$size)))),
+    wrapped(sprintf("  line %d: %s", lines, words), 4)
+  )
 }

@@ -10,8 +10,10 @@ told_apart <- function(f) {
     at <- which(vapply(kernels, identical, NA, one))
     if (length(at)) named_source(one, texts[[at[[1]]]], at[[1]]) else one
   })
-  list(kernel = copy, names = names, texts = texts,
-    first = vapply(kernels, function(one) first_line_of(with_source(one)), 0L))
+  list(
+    kernel = copy, names = names, texts = texts,
+    first = vapply(kernels, function(one) first_line_of(with_source(one)), 0L)
+  )
 }
 
 # As retooled(); of a package's function only that one is copied, which goes on to see the package.
@@ -89,7 +91,7 @@ stack_lines <- function(read) {
   })
   empty <- data.frame(
     sample = integer(), kernel = integer(), line = integer(), innermost = logical(), called = character(),
-      collecting = logical()
+    collecting = logical()
   )
   do.call(rbind, c(list(empty), rows))
 }

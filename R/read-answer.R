@@ -10,8 +10,10 @@ result_answers <- function(study, agreement, timings) {
   cell <- if (!is.null(beside)) ratio_cell(timings, beside)
   answers <- list(
     list(question = "What to keep", answer = kept, detail = kept_detail(study, kept, last)),
-    list(question = "How much faster", answer = gain_answer(cell, kept, timings$reference),
-      detail = gain_detail(cell, timings, study$unit)),
+    list(
+      question = "How much faster", answer = gain_answer(cell, kept, timings$reference),
+      detail = gain_detail(cell, timings, study$unit)
+    ),
     list(question = "How sure", answer = sure_answer(cell), detail = sure_detail(cell, timings)),
     same_answer(agreement, kept)
   )
@@ -19,8 +21,10 @@ result_answers <- function(study, agreement, timings) {
 }
 
 unmeasured_answers <- function(agreement) {
-  bind_records(list(list(question = "What to keep", answer = "not known",
-    detail = "no two stages were timed side by side often enough"), same_answer(agreement, NULL)))
+  bind_records(list(list(
+    question = "What to keep", answer = "not known",
+    detail = "no two stages were timed side by side often enough"
+  ), same_answer(agreement, NULL)))
 }
 
 # Where the stage was timed beside the reference, at the largest size; NULL where it never was.
@@ -33,8 +37,10 @@ ratio_cell <- function(timings, stage) {
 kept_detail <- function(study, kept, last) {
   language <- study$stages[[kept]]$language
   others <- setdiff(c(last$stage, last$close[[1]]), kept)
-  tie <- if (length(others)) sprintf("; at %s %s %s", format_size(last$size), listed(tick(others)),
-    if (last$equal) "is as fast" else "can't be told from it")
+  tie <- if (length(others)) sprintf(
+    "; at %s %s %s", format_size(last$size), listed(tick(others)),
+    if (last$equal) "is as fast" else "can't be told from it"
+  )
   paste0("in ", language, tie)
 }
 
@@ -45,11 +51,15 @@ gain_answer <- function(cell, kept, reference) {
 
 gain_detail <- function(cell, timings, unit) {
   if (is.null(cell)) return(sprintf("nothing was timed beside `%s`", timings$reference))
-  if (cell$speedup <= 1) return(sprintf("the next, `%s`, is %s as fast at %s %s", cell$stage,
+  if (cell$speedup <= 1) return(sprintf(
+    "the next, `%s`, is %s as fast at %s %s", cell$stage,
     format_ratio(cell$speedup),
-    format_size(cell$size), unit))
-  sprintf("%s an evaluation at %s %s, over `%s`", format_seconds(cell$median), format_size(cell$size), unit,
-    timings$reference)
+    format_size(cell$size), unit
+  ))
+  sprintf(
+    "%s an evaluation at %s %s, over `%s`", format_seconds(cell$median), format_size(cell$size), unit,
+    timings$reference
+  )
 }
 
 sure_answer <- function(cell) {
@@ -72,8 +82,10 @@ same_answer <- function(agreement, kept) {
   answer <- if (length(shown)) overall_verdict(agreement, shown) else if (length(bad)) "not all" else "yes"
   detail <- paste(c(
     if (length(shown)) checked_words(agreement$table[agreement$table$stage == shown, ]),
-    if (length(bad)) sprintf("%s %s not give the same numbers", listed(tick(bad)),
-      if (length(bad) > 1) "do" else "does")
+    if (length(bad)) sprintf(
+      "%s %s not give the same numbers", listed(tick(bad)),
+      if (length(bad) > 1) "do" else "does"
+    )
   ), collapse = "; ")
   list(question = "Is it the same kernel", answer = answer, detail = detail)
 }

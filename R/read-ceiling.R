@@ -27,9 +27,9 @@ cell_ceiling <- function(cell, work, machine, fact) {
     if (fact$runs == "native") cost_named(machine, "native crossing") else 0
   making <- fresh_seconds(cell, machine)
   limit <- if (share >= near_roof) roof else if (crossing / seconds >= large_share) "crossing" else
-    if (making / seconds >= large_share) "allocation" else
-    if (fact$runs != "native" && seconds >= interpreted_from * max(times))
-      c(loop = "interpreter", whole = "passes")[[fact$runs]] else "latency"
+  if (making / seconds >= large_share) "allocation" else
+  if (fact$runs != "native" && seconds >= interpreted_from * max(times))
+    c(loop = "interpreter", whole = "passes")[[fact$runs]] else "latency"
   list(
     stage = cell$stage, size = cell$size, seconds = seconds, flops = work$flops, bytes = work$bytes,
     intensity = work$flops / work$bytes, flop_rate = work$flops / seconds, byte_rate = work$bytes / seconds,
@@ -85,17 +85,23 @@ ceiling_sentence <- function(row, unit, fact) {
       "%s moves %s, %s of what %s gives: more vector instructions will not help, touching fewer bytes will.", head,
       format_rate(row$byte_rate), share, row$level
     ),
-    cache = sprintf("%s loads and stores at %s of what the first cache gives: keep in variables what is read again.",
-      head, share),
-    arithmetic = sprintf("%s does %s, %s of %s: %s.", head, operations, share, kinds[[fact$arithmetic]],
+    cache = sprintf(
+      "%s loads and stores at %s of what the first cache gives: keep in variables what is read again.",
+      head, share
+    ),
+    arithmetic = sprintf(
+      "%s does %s, %s of %s: %s.", head, operations, share, kinds[[fact$arithmetic]],
       if (fact$arithmetic == "fused") "it is at the limit of arithmetic" else
-        "more operations an instruction would help, where the code allows them"),
+        "more operations an instruction would help, where the code allows them"
+    ),
     chain = sprintf(paste(
       "%s does %s, %s of what steps can do that wait for one another: the value carried from turn to turn is the",
       "limit, neither memory nor the number of instructions."
     ), head, operations, share),
-    crossing = sprintf("%s takes %s, of which calling it is a good part: give it more at once.", head,
-      format_seconds(row$seconds)),
+    crossing = sprintf(
+      "%s takes %s, of which calling it is a good part: give it more at once.", head,
+      format_seconds(row$seconds)
+    ),
     allocation = sprintf(
       "%s takes %s, of which %s go to fresh memory and its collection: fewer or smaller results would help.", head,
       format_seconds(row$seconds), format_seconds(row$making)
@@ -108,10 +114,12 @@ ceiling_sentence <- function(row, unit, fact) {
       "%s takes %s times as long as arithmetic and memory ask for: each step of whole-vector code is a pass of its",
       "own, with a vector made for it."
     ), head, signif_text(1 / row$share, 2)),
-    latency = sprintf("%s does %s and moves %s, %s of what the machine could: %s.", head, operations,
+    latency = sprintf(
+      "%s does %s and moves %s, %s of what the machine could: %s.", head, operations,
       format_rate(row$byte_rate), share,
       if (fact$runs != "native") "it waits for what is not counted: calls, copies, collections" else
-        "it waits for its own results, for branches or for memory out of order")
+        "it waits for its own results, for branches or for memory out of order"
+    )
   )
 }
 

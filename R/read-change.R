@@ -56,8 +56,10 @@ own_logs <- function(effects, stage, reference) {
   if (is.null(reference)) {
     return(list(middle = effects$effects[[stage]], drawn = effects$drawn[, stage] + effects$level))
   }
-  list(middle = effects$effects[[stage]] - effects$effects[[reference]],
-    drawn = effects$drawn[, stage] - effects$drawn[, reference])
+  list(
+    middle = effects$effects[[stage]] - effects$effects[[reference]],
+    drawn = effects$drawn[, stage] - effects$drawn[, reference]
+  )
 }
 
 crowding_of <- function(samples) {
@@ -72,10 +74,14 @@ change_sentences <- function(table, through) {
   told <- told[order(-abs(log(told$ratio))), ]
   values <- function(x) if (through == "reference") paste("speedup", format_ratio(1 / x)) else format_seconds(x)
   c(
-    sprintf("`%s` takes %s times as long at %s (%s before, %s now)%s.", told$stage, format_interval(told$low,
-      told$high),
+    sprintf(
+      "`%s` takes %s times as long at %s (%s before, %s now)%s.", told$stage, format_interval(
+        told$low,
+        told$high
+      ),
       size_texts(told$size), values(told$before), values(told$now),
-      ifelse(told$changed, "; its code has changed", "")),
+      ifelse(told$changed, "; its code has changed", "")
+    ),
     rest_sentence(table)
   )
 }
@@ -85,8 +91,10 @@ rest_sentence <- function(table) {
   crowded <- sum(nzchar(table$reason))
   words <- c(
     if (counts[["same"]]) sprintf("%d the same", counts[["same"]]),
-    if (counts[["unclear"]]) sprintf("%d unclear%s", counts[["unclear"]],
-      if (crowded) sprintf(" (%d because the core was shared in one of the runs)", crowded) else "")
+    if (counts[["unclear"]]) sprintf(
+      "%d unclear%s", counts[["unclear"]],
+      if (crowded) sprintf(" (%d because the core was shared in one of the runs)", crowded) else ""
+    )
   )
   if (length(words)) sprintf("Of %d cells %s.", nrow(table), paste(words, collapse = ", "))
 }

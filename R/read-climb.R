@@ -4,14 +4,18 @@
 climb_sentences <- function(climb, unit) {
   steps <- climb$steps
   best <- steps[steps$stage == climb$winner$stage, ]
-  c(keep_sentence(climb, best, unit), near_sentence(steps, best), change_sentence(best),
-    out_sentences(climb$kept_out), zero_sentence(climb$counts_down), next_sentence(climb, best))
+  c(
+    keep_sentence(climb, best, unit), near_sentence(steps, best), change_sentence(best),
+    out_sentences(climb$kept_out), zero_sentence(climb$counts_down), next_sentence(climb, best)
+  )
 }
 
 zero_sentence <- function(lines) {
   if (length(lines) == 0) return(NULL)
-  sprintf("Where the loop in line %s counts down, for want of elements, rewritings are not held to what it does.",
-    listed(as.character(lines)))
+  sprintf(
+    "Where the loop in line %s counts down, for want of elements, rewritings are not held to what it does.",
+    listed(as.character(lines))
+  )
 }
 
 keep_sentence <- function(climb, best, unit) {
@@ -29,8 +33,10 @@ keep_sentence <- function(climb, best, unit) {
 
 # The best stage in plain R, where the winner is compiled.
 near_sentence <- function(steps, best) {
-  plain <- steps[!grepl("compiled$",
-    steps$stage) & steps$made_by != "written by hand" & steps$stage != "original" & !is.na(steps$speedup), ]
+  plain <- steps[!grepl(
+    "compiled$",
+    steps$stage
+  ) & steps$made_by != "written by hand" & steps$stage != "original" & !is.na(steps$speedup), ]
   if (nrow(plain) == 0 || best$stage %in% plain$stage) return(NULL)
   near <- plain[which.max(plain$speedup), ]
   sprintf("The best in plain R is `%s`: %s.", near$stage, format_ratio(near$speedup))
@@ -42,10 +48,13 @@ change_sentence <- function(best) {
 }
 
 out_sentences <- function(out) {
-  why <- sprintf("%s, %s", ifelse(out$verdict == "differs", "differs from the original", "gives no result"),
-    mapply(check_words, out$size, out$case))
+  why <- sprintf(
+    "%s, %s", ifelse(out$verdict == "differs", "differs from the original", "gives no result"),
+    mapply(check_words, out$size, out$case)
+  )
   vapply(unique(why), function(one) sprintf("Kept out: %s %s.", listed(tick(out$stage[why == one])), one), "",
-    USE.NAMES = FALSE)
+    USE.NAMES = FALSE
+  )
 }
 
 next_sentence <- function(climb, best) {

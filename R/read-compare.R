@@ -53,7 +53,8 @@ ds_compare <- function(timings, against = NULL, zone = NULL, through = c("time",
   effects <- effects_by_size(timings)
   pairs <- compare_pairs(effects, stage_pairs(stages, against), zone)
   structure(list(pairs = pairs, ranking = ranked_stages(effects, zone), zone = zone, unit = unit),
-    class = "ds_comparison")
+    class = "ds_comparison"
+  )
 }
 
 compare_runs <- function(now, before, zone, through) {
@@ -69,11 +70,13 @@ compare_runs <- function(now, before, zone, through) {
     abort_input(sprintf("The two runs can't be compared: they differ in %s.", listed(differences)),
       hint = if (length(machine) == length(differences)) {
         "Ratios to the reference can be: `through = \"reference\"`, or `--through reference`."
-      }, arg = "against")
+      }, arg = "against"
+    )
   }
   table <- changes_between(before, now, through, zone)
   structure(list(table = table, through = through, zone = zone, unit = now$study$unit, title = now$study$title),
-    class = "ds_change")
+    class = "ds_change"
+  )
 }
 
 # Every pair at one size.
@@ -109,7 +112,8 @@ compare_pair <- function(pair, effects, size, zone) {
   one <- samples$seconds[samples$stage == pair[[1]]]
   other <- samples$seconds[samples$stage == pair[[2]]]
   comparison_row(pair, size, stage_ratio(effects, pair[[2]], pair[[1]]), zone,
-    chance = chance_faster(one, other), effect = log_effect(one, other), p = paired_p(samples, pair[[1]], pair[[2]]))
+    chance = chance_faster(one, other), effect = log_effect(one, other), p = paired_p(samples, pair[[1]], pair[[2]])
+  )
 }
 
 comparison_row <- function(pair, size, ratio, zone, chance, effect, p) {
@@ -131,7 +135,8 @@ compare_over_ladder <- function(pair, effects, zone) {
   pooled <- unlist(lapply(shared, function(own) paired_logs(own$samples, pair[[1]], pair[[2]])))
   p <- if (length(pooled) > 1 && any(pooled != 0)) stats::wilcox.test(pooled, exact = FALSE)$p.value else NA_real_
   comparison_row(pair, NA_real_, interval_about(middle, drawn), zone,
-    chance = average("chance_first_faster"), effect = average("effect"), p = p)
+    chance = average("chance_first_faster"), effect = average("effect"), p = p
+  )
 }
 
 corrected <- function(rows) {

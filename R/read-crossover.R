@@ -63,8 +63,10 @@ pair_crossings <- function(pair, effects, laws) {
 }
 
 crossing_row <- function(pair, size, below, above) {
-  list(first = pair[[1]], second = pair[[2]], size = size[[1]], low = size[[2]], high = size[[3]], faster_below = below,
-    faster_above = above)
+  list(
+    first = pair[[1]], second = pair[[2]], size = size[[1]], low = size[[2]], high = size[[3]], faster_below = below,
+    faster_above = above
+  )
 }
 
 crossing_steps <- 200
@@ -105,15 +107,19 @@ crossover_sentences <- function(crossovers) {
   c(
     vapply(seq_len(nrow(crossed)), function(i) crossing_sentence(crossed[i, ], crossovers$unit), ""),
     if (nrow(apart)) sprintf("Ahead at every size measured: %s.", ahead_words(apart)),
-    if (nrow(tied)) sprintf("Not to be told apart at any size measured: %s.",
-      paste(sprintf("`%s` and `%s`", tied$first, tied$second), collapse = "; "))
+    if (nrow(tied)) sprintf(
+      "Not to be told apart at any size measured: %s.",
+      paste(sprintf("`%s` and `%s`", tied$first, tied$second), collapse = "; ")
+    )
   )
 }
 
 crossing_sentence <- function(row, unit) {
-  sprintf("Below %s %s (%s) `%s` wins over `%s`, above it `%s`.", count_text(round(signif(row$size, 3))), unit,
+  sprintf(
+    "Below %s %s (%s) `%s` wins over `%s`, above it `%s`.", count_text(round(signif(row$size, 3))), unit,
     paste(count_text(round(signif(c(row$low, row$high), 3))), collapse = " to "), row$faster_below, row$faster_above,
-    row$faster_above)
+    row$faster_above
+  )
 }
 
 # "`c` of `grown` and `filled`; `native` of `grown`"

@@ -11,8 +11,10 @@ fastest_by_size <- function(timings) {
     here <- here[order(here$median), ]
     verdicts <- verdicts_beside(effects[[as.character(size)]], here$stage, timings$plan$equal_zone)
     behind <- verdicts != "faster"
-    list(size = size, stage = here$stage[[1]], close = list(here$stage[-1][behind]),
-      equal = all(verdicts[behind] == "same"))
+    list(
+      size = size, stage = here$stage[[1]], close = list(here$stage[-1][behind]),
+      equal = all(verdicts[behind] == "same")
+    )
   })
   if (length(rows) == 0) return(tibble::tibble(size = double(), stage = character(), close = list(), equal = logical()))
   keep_winner(bind_records(rows))
@@ -32,7 +34,8 @@ keep_winner <- function(fastest) {
 # The verdict of the fastest stage against each of the others, by their ratios.
 verdicts_beside <- function(effects, stages, zone) {
   vapply(stages[-1], function(stage) speed_verdict(stage_ratio(effects, stage, stages[[1]]), zone), "",
-    USE.NAMES = FALSE)
+    USE.NAMES = FALSE
+  )
 }
 
 speed_sentences <- function(study, agreement, timings) {
@@ -68,8 +71,10 @@ fastest_sentences <- function(fastest, kept = fastest$stage[[nrow(fastest)]]) {
   last <- fastest[nrow(fastest), ]
   close <- last$close[[1]]
   tie <- if (length(close)) {
-    sprintf("; at %s %s %s", format_size(last$size), listed(tick(union(kept, c(last$stage, close)))),
-      if (last$equal) "are equally fast" else "can't be told apart")
+    sprintf(
+      "; at %s %s %s", format_size(last$size), listed(tick(union(kept, c(last$stage, close)))),
+      if (last$equal) "are equally fast" else "can't be told apart"
+    )
   }
   paste0(words, tie, ".")
 }
@@ -115,13 +120,16 @@ beyond_sentence <- function(study, timings, last, kept) {
   other <- if (length(known)) names(known)[[1]] else others[[1]]
   ratio <- stage_ratio(effects, other, kept)
   way <- ways[[other]]
-  sprintf("At %s %s, where `%s` was not timed, `%s` is %s as fast as `%s`%s%s.", format_size(last$size), study$unit,
+  sprintf(
+    "At %s %s, where `%s` was not timed, `%s` is %s as fast as `%s`%s%s.", format_size(last$size), study$unit,
     timings$reference, kept, format_ratio(ratio[["median"]]), other,
     if (is.na(ratio[["low"]])) "" else
       sprintf(" (95 %% interval %s)", format_interval(ratio[["low"]], ratio[["high"]])),
     if (is.null(way)) "" else
-      sprintf(", which is %s as fast as `%s` at %s", format_ratio(way$speedup), timings$reference,
-        format_size(way$size))
+      sprintf(
+        ", which is %s as fast as `%s` at %s", format_ratio(way$speedup), timings$reference,
+        format_size(way$size)
+      )
   )
 }
 
@@ -151,8 +159,10 @@ kept_stage <- function(study, last) {
 keep_stage_sentence <- function(study, last) {
   kept <- kept_stage(study, last)
   if (kept == last$stage) return(NULL)
-  sprintf("Keep `%s`: %s `%s`, and still R.", kept, if (last$equal) "as fast as" else "it can't be told from",
-    last$stage)
+  sprintf(
+    "Keep `%s`: %s `%s`, and still R.", kept, if (last$equal) "as fast as" else "it can't be told from",
+    last$stage
+  )
 }
 
 # 0: R as it stands, 1: R that is compiled, 2: another language.

@@ -15,8 +15,10 @@ forecast_seconds <- function(sizes, seconds, size, noise = 0.1) {
   weights <- exp(found$loglik + log(curves$prior)[found$curve])
   ends <- weighted_quantiles(ahead, weights, c(0.5, 0.025, 0.975))
   off <- 1.96 * bend(min(abs(log10(size / sizes)))) # what may bend on the way
-  exp(c(median = ends[[1]], low = ends[[1]] - sqrt((ends[[1]] - ends[[2]])^2 + off^2),
-    high = ends[[1]] + sqrt((ends[[3]] - ends[[1]])^2 + off^2)))
+  exp(c(
+    median = ends[[1]], low = ends[[1]] - sqrt((ends[[1]] - ends[[2]])^2 + off^2),
+    high = ends[[1]] + sqrt((ends[[3]] - ends[[1]])^2 + off^2)
+  ))
 }
 
 # Growth may bend, at the edge of a cache for one: what the logarithm of the seconds is off by after so many decades.
@@ -46,8 +48,10 @@ growth_curves <- function(sizes, size) {
   counts <- vapply(mixed, nrow, 0L)
   curves <- do.call(rbind, mixed)
   known <- seq_along(sizes)
-  list(known = log(curves[, known, drop = FALSE]), ahead = log(curves[, length(all)]),
-    prior = rep(prior / counts, counts) * linear_prior(counts))
+  list(
+    known = log(curves[, known, drop = FALSE]), ahead = log(curves[, length(all)]),
+    prior = rep(prior / counts, counts) * linear_prior(counts)
+  )
 }
 
 # A law with every overhead, from none to as much as what grows at the largest size, without and with a linear part.
@@ -75,8 +79,10 @@ weighed_levels <- function(known, seconds, scatter, noise) {
   likely <- levels_likelihood(found, off, scatter)
   kept <- which(likely > max(likely) - 15)
   steps <- noise * seq(-2, 2, by = 0.5)
-  found <- list(curve = rep(found$curve[kept], length(steps)),
-    level = rep(found$level[kept], length(steps)) + rep(steps, each = length(kept)))
+  found <- list(
+    curve = rep(found$curve[kept], length(steps)),
+    level = rep(found$level[kept], length(steps)) + rep(steps, each = length(kept))
+  )
   found$loglik <- levels_likelihood(found, off, scatter)
   found$loglik <- found$loglik - max(found$loglik)
   found

@@ -20,8 +20,10 @@ timed_keys <- function(cells) {
 # Timings, or the timings of a result.
 timings_of <- function(x) {
   if (inherits(x, "ds_result")) return(x$timings)
-  check_class(x, "ds_timings", "timings",
-    "Give the timings of `ds_time()`, or the result of `ds_run()` or `ds_climb()`.")
+  check_class(
+    x, "ds_timings", "timings",
+    "Give the timings of `ds_time()`, or the result of `ds_run()` or `ds_climb()`."
+  )
 }
 
 unit_of <- function(x) if (inherits(x, "ds_result")) x$study$unit else "size"
@@ -39,7 +41,8 @@ check_stage_name <- function(x, stages, arg) {
   }
   if (!is.character(x) || length(x) != 1 || !x %in% stages) {
     abort_input(sprintf("`%s` must be the name of a stage that was timed: %s.", arg, quoted(stages)), you_gave(x),
-      arg = arg)
+      arg = arg
+    )
   }
   x
 }

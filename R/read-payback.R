@@ -31,7 +31,8 @@ ds_payback <- function(timings, calls = NULL, against = NULL) {
   setup <- stage_setup(cells)
   if (length(setup) == 0) {
     abort_input("There is no payback to read: no first call was measured.",
-      hint = "Time the study with `ds_plan(first_call = TRUE)` and a budget that leaves room for it.", arg = "timings")
+      hint = "Time the study with `ds_plan(first_call = TRUE)` and a budget that leaves room for it.", arg = "timings"
+    )
   }
   if (!is.null(calls)) calls <- check_count(calls, "calls")
   against <- check_stage_name(against %||% timings$reference, names(setup), "against")
@@ -63,9 +64,13 @@ payback_row <- function(stage, against, effects, size, setup) {
   drawn <- gain(effects$drawn[, stage] + effects$level, effects$drawn[, against] + effects$level)
   calls <- calls_to_earn(extra, middle)
   ends <- stats::quantile(calls_to_earn(extra, drawn[is.finite(drawn)]), c(0.025, 0.975), names = FALSE, type = 1)
-  list(stage = stage, against = against, size = size, setup = setup[[stage]], calls = calls, low = min(ends[[1]],
-    calls),
-    high = max(ends[[2]], calls), elements = calls * size)
+  list(
+    stage = stage, against = against, size = size, setup = setup[[stage]], calls = calls, low = min(
+      ends[[1]],
+      calls
+    ),
+    high = max(ends[[2]], calls), elements = calls * size
+  )
 }
 
 # What is dearer at first and gains nothing never pays; what is not dearer at first and gains pays from the first call.
@@ -81,9 +86,11 @@ cheapest_stages <- function(effects, setup, calls) {
     stages <- intersect(names(setup), effects[[size]]$stages)
     total <- sort(setup[stages] + calls * exp(effects[[size]]$effects[stages]))
     if (length(total) == 0) return(NULL)
-    list(size = as.numeric(size), stage = names(total)[[1]], seconds = total[[1]],
+    list(
+      size = as.numeric(size), stage = names(total)[[1]], seconds = total[[1]],
       second = if (length(total) > 1) names(total)[[2]] else NA_character_,
-      second_seconds = if (length(total) > 1) total[[2]] else NA_real_)
+      second_seconds = if (length(total) > 1) total[[2]] else NA_real_
+    )
   })
   bind_records(Filter(Negate(is.null), rows))
 }
@@ -109,12 +116,16 @@ payback_sentence <- function(own, unit) {
   told <- later[unique(c(seq_len(min(1, nrow(later))), nrow(later))), ]
   counts <- ifelse(told$low == told$high, "", sprintf(" (%s to %s)", count_text(told$low), count_text(told$high)))
   parts <- c(
-    if (nrow(told)) sprintf("after %s calls%s at %s", count_text(told$calls), counts,
-      size_texts(told$size)),
+    if (nrow(told)) sprintf(
+      "after %s calls%s at %s", count_text(told$calls), counts,
+      size_texts(told$size)
+    ),
     if (length(at_once)) sprintf("with the first call from %s on", format_size(min(at_once)))
   )
-  sprintf("`%s` pays for itself against `%s` %s%s.", own$stage[[1]], own$against[[1]], paste(parts, collapse = ", "),
-    if (unit == "size") "" else sprintf(" (size in %s)", unit))
+  sprintf(
+    "`%s` pays for itself against `%s` %s%s.", own$stage[[1]], own$against[[1]], paste(parts, collapse = ", "),
+    if (unit == "size") "" else sprintf(" (size in %s)", unit)
+  )
 }
 
 cheapest_sentences <- function(payback) {
@@ -127,8 +138,10 @@ cheapest_sentences <- function(payback) {
     format_sizes(cheapest$size[from:to])
   }, starts, ends))
   last <- cheapest[nrow(cheapest), ]
-  sprintf("For %s the cheapest in total is %s (at the largest %s%s).", paste(count_text(payback$calls), "calls"),
+  sprintf(
+    "For %s the cheapest in total is %s (at the largest %s%s).", paste(count_text(payback$calls), "calls"),
     listed(parts),
     format_seconds(last$seconds),
-    if (is.na(last$second)) "" else sprintf(", `%s` %s", last$second, format_seconds(last$second_seconds)))
+    if (is.na(last$second)) "" else sprintf(", `%s` %s", last$second, format_seconds(last$second_seconds))
+  )
 }

@@ -25,8 +25,10 @@ size_effects <- function(samples, beyond = TRUE, seed = 1) {
   effects <- apply(own, 2, stats::median, na.rm = TRUE)
   drawn <- widened(drawn, c(effects, 0), c(colSums(is.finite(logs)), length(rounds)), max(group, 1))
   if (beyond) drawn <- beyond_samples(drawn, shared_by_stage(samples, stages), max(group, 1))
-  list(stages = stages, effects = effects, level = drawn[, length(stages) + 1],
-    drawn = structure(drawn[, seq_along(stages), drop = FALSE], dimnames = list(NULL, stages)))
+  list(
+    stages = stages, effects = effects, level = drawn[, length(stages) + 1],
+    drawn = structure(drawn[, seq_along(stages), drop = FALSE], dimnames = list(NULL, stages))
+  )
 }
 
 # Resamples of few values scatter too little, by the root of (n - 1) / n (Hesterberg 2015, "What teachers should know

@@ -42,11 +42,14 @@ ds_scaling <- function(timings) {
   }, names(fits), fits, by_stage)
   local <- do.call(rbind, Map(function(name, own) local_exponents(name, own), names(by_stage), by_stage))
   structure(list(table = bind_records(unname(rows)), local = local, fits = fits, cells = timed, unit = unit),
-    class = "ds_scaling")
+    class = "ds_scaling"
+  )
 }
 
-growth_columns <- c("law", "exponent", "low", "high", "break_at", "forecast_error", "tenfold", "tenfold_low",
-  "tenfold_high")
+growth_columns <- c(
+  "law", "exponent", "low", "high", "break_at", "forecast_error", "tenfold", "tenfold_low",
+  "tenfold_high"
+)
 
 # What a stage touches at a size, and which memory holds that: NA where its work was not counted.
 touched_at <- function(work, stage, size) {
@@ -66,8 +69,10 @@ least_exponent_sizes <- 4
 # Everything about how one stage's seconds grow. `error`: the standard errors of their logarithms.
 stage_growth <- function(sizes, seconds, error) {
   count <- length(sizes)
-  fit <- list(law = NA_character_, exponent = NA_real_, low = NA_real_, high = NA_real_, break_at = NA_real_,
-    forecast_error = NA_real_, tenfold = NA_real_, tenfold_low = NA_real_, tenfold_high = NA_real_)
+  fit <- list(
+    law = NA_character_, exponent = NA_real_, low = NA_real_, high = NA_real_, break_at = NA_real_,
+    forecast_error = NA_real_, tenfold = NA_real_, tenfold_low = NA_real_, tenfold_high = NA_real_
+  )
   if (count < 2) return(fit)
   if (count < least_exponent_sizes) {
     fit$law <- free_power
@@ -118,8 +123,10 @@ local_exponents <- function(stage, cells) {
   far <- log(cells$size[i + 1] / cells$size[i])
   exponent <- log(cells$median[i + 1] / cells$median[i]) / far
   off <- 1.96 * sqrt(error[i]^2 + error[i + 1]^2) / far
-  tibble::tibble(stage = rep(stage, length(i)), from = cells$size[i], to = cells$size[i + 1], exponent = exponent,
-    low = exponent - off, high = exponent + off)
+  tibble::tibble(
+    stage = rep(stage, length(i)), from = cells$size[i], to = cells$size[i + 1], exponent = exponent,
+    low = exponent - off, high = exponent + off
+  )
 }
 
 # Two powers with a break between them, three sizes each at least: the first size of the upper one, where they predict
@@ -168,8 +175,10 @@ predict.ds_scaling <- function(object, size, ...) {
     noise <- max(0.02, stats::median(log_error(own)))
     lapply(size, function(one) {
       found <- forecast_seconds(own$size, own$median, one, noise)
-      list(stage = own$stage[[1]], size = one, seconds = found[["median"]], low = found[["low"]],
-        high = found[["high"]])
+      list(
+        stage = own$stage[[1]], size = one, seconds = found[["median"]], low = found[["low"]],
+        high = found[["high"]]
+      )
     })
   })
   bind_records(unlist(unname(rows), recursive = FALSE))
@@ -187,10 +196,14 @@ scaling_sentence <- function(row, unit) {
     sprintf("%s (exponent %s)", law_words(row$law), exponent)
   paste0(
     sprintf("`%s` grows %s", row$stage, law),
-    if (!is.na(row$tenfold)) sprintf("; ten times the %s costs %s the time", unit,
-      times_words(row$tenfold_low, row$tenfold_high)),
-    if (!is.na(row$break_at)) sprintf("; from %s on%s it grows otherwise", format_size(row$break_at),
-      if (is.na(row$break_bytes)) "" else sprintf(" (%s, %s)", format_bytes(row$break_bytes), row$break_level)),
+    if (!is.na(row$tenfold)) sprintf(
+      "; ten times the %s costs %s the time", unit,
+      times_words(row$tenfold_low, row$tenfold_high)
+    ),
+    if (!is.na(row$break_at)) sprintf(
+      "; from %s on%s it grows otherwise", format_size(row$break_at),
+      if (is.na(row$break_bytes)) "" else sprintf(" (%s, %s)", format_bytes(row$break_bytes), row$break_level)
+    ),
     "."
   )
 }

@@ -2,8 +2,10 @@
 
 format_seconds <- function(x) {
   unit <- 1 + (x >= 1e-6) + (x >= 1e-3) + (x >= 1) + (x >= 120) + (x >= 7200)
-  text <- paste(signif_text(x * c(1e9, 1e6, 1e3, 1, 1 / 60, 1 / 3600)[unit]),
-    c("ns", "\u00b5s", "ms", "s", "min", "h")[unit])
+  text <- paste(
+    signif_text(x * c(1e9, 1e6, 1e3, 1, 1 / 60, 1 / 3600)[unit]),
+    c("ns", "\u00b5s", "ms", "s", "min", "h")[unit]
+  )
   text[is.na(x)] <- ""
   text
 }
@@ -13,7 +15,8 @@ format_seconds <- function(x) {
 signif_text <- function(x, digits = 3) {
   size <- abs(x)
   kind <- ifelse(is.na(x), "none", ifelse(x == 0, "zero", ifelse(size < 1e-4 | size >= 1e6, "power",
-    ifelse(abs(signif(x, digits)) >= 1000, "thousands", "plain"))))
+    ifelse(abs(signif(x, digits)) >= 1000, "thousands", "plain")
+  )))
   plain <- function(x, mark) formatC(signif(x, digits), digits = digits, format = "fg", flag = "#", big.mark = mark)
   text <- character(length(x))
   text[kind == "zero"] <- "0"

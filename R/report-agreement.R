@@ -20,8 +20,10 @@ report_agreement <- function(result) {
       })),
     lapply(unchecked_sentences(unchecked), function(words) tags$p(class = "aside", inline_code(words))),
     failure_examples(agreement$examples),
-    if (length(others) > 0) folded("verdicts by size and case", open = any_disagreement(agreement),
-      drawn_figures(result, "matrix", matrix_words(agreement))),
+    if (length(others) > 0) folded("verdicts by size and case",
+      open = any_disagreement(agreement),
+      drawn_figures(result, "matrix", matrix_words(agreement))
+    ),
     if (any(agreement$errors$max_ulp > 0, na.rm = TRUE)) drawn_figures(result, "errors"),
     comparison_block(agreement$table)
   )
@@ -33,8 +35,10 @@ any_disagreement <- function(agreement) any(agreement$table$verdict %in% c("diff
 # Those that are bit for bit, most of them as a rule, are in `agreement.csv`.
 comparison_block <- function(table) {
   shown <- table[table$verdict != "identical" | nzchar(table$reason), ]
-  same <- sprintf("%s of %s comparisons are bit for bit.", count_text(sum(table$verdict == "identical")),
-    count_text(nrow(table)))
+  same <- sprintf(
+    "%s of %s comparisons are bit for bit.", count_text(sum(table$verdict == "identical")),
+    count_text(nrow(table))
+  )
   if (nrow(table) == 0) return(NULL)
   if (nrow(shown) == 0) return(htmltools::tags$p(class = "aside", same))
   htmltools::tagList(htmltools::tags$p(class = "aside", same), folded("the others", comparison_table(shown)))

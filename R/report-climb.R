@@ -10,11 +10,15 @@ report_climb <- function(result) {
     drawn_figures(result, "climb", "Time of each stage of the climb, in the order in which it was made."),
     html_table(c("stage", "faster", "changes", "agreement", "made by"), lapply(seq_len(nrow(climb$steps)), function(i) {
       step <- climb$steps[i, ]
-      list(tags$code(step$stage), format_ratio(step$speedup), if (step$changes == "nothing") "" else step$changes,
-        verdict_badge(step$agreement), step$made_by)
+      list(
+        tags$code(step$stage), format_ratio(step$speedup), if (step$changes == "nothing") "" else step$changes,
+        verdict_badge(step$agreement), step$made_by
+      )
     }), numeric = 2),
     folded(htmltools::tagList("to paste: ", tags$code(climb$winner$stage)),
-      code_block(paste(paste_lines(climb$winner), collapse = "\n")), open = TRUE),
+      code_block(paste(paste_lines(climb$winner), collapse = "\n")),
+      open = TRUE
+    ),
     climb_findings(climb)
   )
 }

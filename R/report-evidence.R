@@ -16,8 +16,10 @@ stage_switches <- function(result) {
   tags$div(
     class = "switches", hidden = NA, role = "group", `aria-label` = "Stages shown in all figures",
     lapply(seq_along(stages), function(i) {
-      tags$button(type = "button", `aria-pressed` = "true", `data-switch` = i,
-        tags$span(class = "dot", style = sprintf("background:%s", looks$colour[[i]])), stages[[i]])
+      tags$button(
+        type = "button", `aria-pressed` = "true", `data-switch` = i,
+        tags$span(class = "dot", style = sprintf("background:%s", looks$colour[[i]])), stages[[i]]
+      )
     })
   )
 }
@@ -40,10 +42,13 @@ pair_table <- function(result) {
   folded(
     sprintf("every pair at %s %s", format_size(size), result$study$unit),
     html_table(c("first", "against", "ratio", "95 % interval", "verdict", "wins", "effect", "p, corrected"), rows,
-      numeric = c(3, 4, 6, 8)),
-    htmltools::tags$p(class = "aside",
+      numeric = c(3, 4, 6, 8)
+    ),
+    htmltools::tags$p(
+      class = "aside",
       "A ratio above 1: the first is faster. Wins: the share of runs in which it takes",
-      "less time. The effect in Cohen's words; p of Wilcoxon's signed rank test, Holm's correction.")
+      "less time. The effect in Cohen's words; p of Wilcoxon's signed rank test, Holm's correction."
+    )
   )
 }
 
@@ -55,8 +60,10 @@ report_growth <- function(result) {
     "growth", "How does it grow?",
     sentence_tags(scaling_sentences(scaling)),
     drawn_figures(result, "scaling", figures = list(figure_scaling(result$timings, result$study$unit, scaling))),
-    if (length(crossings)) htmltools::tagList(htmltools::tags$h3("Where one stage overtakes another"),
-      sentence_tags(crossings))
+    if (length(crossings)) htmltools::tagList(
+      htmltools::tags$h3("Where one stage overtakes another"),
+      sentence_tags(crossings)
+    )
   )
 }
 

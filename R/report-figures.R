@@ -13,7 +13,8 @@ figure_words <- c(
 
 # Figures by kind, each with the words that stand for it; those without anything to draw are left out.
 drawn_figures <- function(result, kinds, words = figure_words[kinds], figures = lapply(kinds, draw_figure,
-                                                                                       result = result)) {
+                            result = result
+                          )) {
   Map(function(kind, words, figure) {
     if (!is.null(figure)) figure_block(result, kind, words, figure)
   }, kinds, words, figures)
@@ -68,8 +69,10 @@ tag_stages <- function(svg, colours, titles) {
     name <- names(colours)[[i]]
     own <- grep(colours[[i]], lines, ignore.case = TRUE, fixed = FALSE)
     own <- own[grepl("^ *(<g[^>]*>)?<(polyline|line|circle|rect|polygon|path|text)", lines[own])]
-    lines[own] <- sub("<(polyline|line|circle|rect|polygon|path|text) ", sprintf("<\\1 data-stage='%d' ", i),
-      lines[own])
+    lines[own] <- sub(
+      "<(polyline|line|circle|rect|polygon|path|text) ", sprintf("<\\1 data-stage='%d' ", i),
+      lines[own]
+    )
     marks <- own[grepl("<(circle|rect|polygon)", lines[own]) & grepl("/>", lines[own], fixed = TRUE)]
     says <- titles[[name]]
     words <- if (length(says) == length(marks)) says else rep(name, length(marks))
@@ -95,8 +98,10 @@ mark_titles <- function(result, kind) {
   cells <- cells[order(cells$state != "timed"), ]
   value <- switch(kind,
     time = paste0(format_seconds(cells$median), bracketed(format_seconds(cells$low), format_seconds(cells$high))),
-    speedup = paste0(format_ratio(cells$speedup), bracketed(format_ratio(cells$speedup_low),
-      format_ratio(cells$speedup_high))),
+    speedup = paste0(format_ratio(cells$speedup), bracketed(
+      format_ratio(cells$speedup_low),
+      format_ratio(cells$speedup_high)
+    )),
     memory = format_bytes(cells$bytes)
   )
   forecast <- ifelse(cells$state == "timed", "", "forecast ")

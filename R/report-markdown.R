@@ -10,8 +10,10 @@ markdown_lines <- function(result) {
     markdown_text(verdict_sentences(study, result$agreement, result$timings)), "",
     "## Agreement", "", agreement_markdown(result$agreement), "",
     sprintf("## Speedup over `%s`", result$timings$reference), "", speedup_markdown(result$timings), "",
-    if (!is.null(result$ceiling)) c("## How far from the machine's limit", "",
-      paste("-", markdown_text(ceiling_sentences(result$ceiling))), ""),
+    if (!is.null(result$ceiling)) c(
+      "## How far from the machine's limit", "",
+      paste("-", markdown_text(ceiling_sentences(result$ceiling))), ""
+    ),
     if (length(conditions)) c("## What could have spoilt the figures", "", paste("-", markdown_text(conditions)), ""),
     "<details><summary>Stages</summary>", "", stage_markdown(study$stages), "</details>"
   )
@@ -30,9 +32,12 @@ markdown_text <- function(text) {
 
 markdown_table <- function(header, columns, right = rep(FALSE, length(header))) {
   rows <- do.call(paste, c(unname(columns), sep = " | "))
-  c(paste("|", paste(header, collapse = " | "), "|"), paste("|", paste(ifelse(right, "--:", "---"),
-    collapse = " | "), "|"),
-    paste("|", rows, "|"))
+  c(
+    paste("|", paste(header, collapse = " | "), "|"), paste("|", paste(ifelse(right, "--:", "---"),
+      collapse = " | "
+    ), "|"),
+    paste("|", rows, "|")
+  )
 }
 
 agreement_markdown <- function(agreement) {
@@ -53,12 +58,13 @@ speedup_markdown <- function(timings) {
       cell <- cells[cells$stage == stage & cells$size == size, ]
       if (nrow(cell) == 0 || cell$state != "timed") return("-")
       if (stage == timings$reference) format_seconds(cell$median) else
-        if (is.na(cell$speedup)) format_seconds(cell$median) else
-          sprintf("%s (%s)", format_ratio(cell$speedup), format_seconds(cell$median))
+      if (is.na(cell$speedup)) format_seconds(cell$median) else
+        sprintf("%s (%s)", format_ratio(cell$speedup), format_seconds(cell$median))
     }, "")
   })
   markdown_table(c("stage", size_texts(sizes)), c(list(markdown_text(tick(stages))), at),
-    right = c(FALSE, rep(TRUE, length(sizes))))
+    right = c(FALSE, rep(TRUE, length(sizes)))
+  )
 }
 
 stage_markdown <- function(stages) {

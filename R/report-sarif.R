@@ -1,8 +1,10 @@
 # Advice in SARIF 2.1.0, the OASIS standard for what static analysis finds, which editors and CI systems read.
 
 write_sarif <- function(advice, file, path) {
-  write_text(jsonlite::toJSON(sarif_document(advice, file), auto_unbox = TRUE, na = "null", null = "null",
-    pretty = 2), path)
+  write_text(jsonlite::toJSON(sarif_document(advice, file),
+    auto_unbox = TRUE, na = "null", null = "null",
+    pretty = 2
+  ), path)
 }
 
 sarif_document <- function(advice, file) {
@@ -15,8 +17,10 @@ sarif_document <- function(advice, file) {
     runs = list(list(
       tool = list(driver = list(
         name = "deepstride", version = as.character(utils::packageVersion("deepstride")),
-        rules = lapply(seq_len(nrow(used)),
-          function(i) list(id = used$rule[[i]], shortDescription = list(text = used$about[[i]])))
+        rules = lapply(
+          seq_len(nrow(used)),
+          function(i) list(id = used$rule[[i]], shortDescription = list(text = used$about[[i]]))
+        )
       )),
       results = lapply(seq_len(nrow(table)), function(i) sarif_result(table[i, ], file))
     ))

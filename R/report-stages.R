@@ -9,8 +9,10 @@ report_stages <- function(result) {
     "stages", "The kernel and its stages",
     Map(stage_block, unname(stages), unname(before), c("", utils::head(names(stages), -1)), list(study)),
     folded("the inputs", code_block(paste(source_lines(study$inputs), collapse = "\n"))),
-    folded("to run it again", tags$p("Paste into R; native stages need their source files in the working folder."),
-      code_block(paste(again_lines(result), collapse = "\n")))
+    folded(
+      "to run it again", tags$p("Paste into R; native stages need their source files in the working folder."),
+      code_block(paste(again_lines(result), collapse = "\n"))
+    )
   )
 }
 
@@ -45,8 +47,10 @@ diff_block <- function(before, after) {
   difference <- line_difference(before, after)
   words <- c("-" = "removed: ", "+" = "added: ", " " = "")
   lines <- Map(function(mark, text) {
-    tags$span(class = c("-" = "gone", "+" = "new", " " = "stays")[[mark]], .noWS = c("outside", "inside"),
-      tags$span(class = "hearable", .noWS = c("outside", "inside"), words[[mark]]), paste0(mark, " ", text, "\n"))
+    tags$span(
+      class = c("-" = "gone", "+" = "new", " " = "stays")[[mark]], .noWS = c("outside", "inside"),
+      tags$span(class = "hearable", .noWS = c("outside", "inside"), words[[mark]]), paste0(mark, " ", text, "\n")
+    )
   }, difference$mark, difference$text)
   tags$pre(class = "diff", .noWS = "inside", tags$code(.noWS = c("outside", "inside"), unname(lines)))
 }
@@ -76,13 +80,19 @@ again_lines <- function(result) {
     "library(deepstride)",
     sprintf("study <- ds_study(%s,", encodeString(study$title, quote = "\"")),
     sprintf("  inputs = %s,", paste(source_lines(study$inputs), collapse = "\n")),
-    sprintf("  sizes = c(%s), unit = %s, seed = %s, reference = %s", paste(format(study$sizes, scientific = FALSE,
-      trim = TRUE), collapse = ", "), encodeString(study$unit, quote = "\""), format(study$seed),
-      encodeString(reference_of(study), quote = "\"")),
+    sprintf(
+      "  sizes = c(%s), unit = %s, seed = %s, reference = %s", paste(format(study$sizes,
+        scientific = FALSE,
+        trim = TRUE
+      ), collapse = ", "), encodeString(study$unit, quote = "\""), format(study$seed),
+      encodeString(reference_of(study), quote = "\"")
+    ),
     ") |>",
     paste(stages, collapse = " |>\n"),
-    sprintf("result <- ds_run(study, ds_plan(precision = %s, budget = %s, cell_limit = %s%s))", format(plan$precision),
+    sprintf(
+      "result <- ds_run(study, ds_plan(precision = %s, budget = %s, cell_limit = %s%s))", format(plan$precision),
       format(plan$budget), format(plan$cell_limit),
-      if (plan$processes > 1) sprintf(", processes = %d", plan$processes) else "")
+      if (plan$processes > 1) sprintf(", processes = %d", plan$processes) else ""
+    )
   )
 }

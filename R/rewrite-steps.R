@@ -8,8 +8,10 @@ rewritten <- function(f, families, arguments = list(), rules = rule_table()) {
   done <- list()
   refused <- character()
   while (length(done) < most_rewritings) {
-    found <- Filter(function(one) length(one$edits) && !finding_key(one) %in% refused,
-      find_all(read_loops(f, arguments), rules))
+    found <- Filter(
+      function(one) length(one$edits) && !finding_key(one) %in% refused,
+      find_all(read_loops(f, arguments), rules)
+    )
     if (length(found) == 0) break
     one <- found[[1]]
     next_f <- tryCatch(edit_function(f, one$edits), error = function(e) NULL)

@@ -25,7 +25,7 @@ evaluator_verbs <- function() {
     prepare = evaluator_prepare, arguments = evaluator_given, fingerprint = evaluator_fingerprint,
     truth = evaluator_truth, value = evaluator_value,
     trial = evaluator_trial, shaken = evaluator_shaken, values = evaluator_values, replicates = evaluator_replicates,
-      first = evaluator_first,
+    first = evaluator_first,
     sample = evaluator_sample, memory = evaluator_memory, cover = evaluator_cover, varies = evaluator_varies,
     printing = evaluator_printing
   )
@@ -77,8 +77,10 @@ build_allowance <- 10
 # Arguments of kinds that a compiled stage has not seen ask for another routine, and the C compiler for its seconds:
 # those are not the stage's.
 with_building <- function(limit, verb, name, study) {
-  builds <- verb %in% c("value", "trial", "values", "shaken") && !is.null(attr(study$stages[[name]]$kernel,
-    "ds_compiled"))
+  builds <- verb %in% c("value", "trial", "values", "shaken") && !is.null(attr(
+    study$stages[[name]]$kernel,
+    "ds_compiled"
+  ))
   limit + if (builds) build_allowance else 0
 }
 
@@ -99,8 +101,10 @@ forked_backend <- function(study, memory, input_limit) {
 ask_copy <- function(held, study, memory, input_limit, verb, name, size, given, limit) {
   if (is.null(held$fork) || !held$fork$lives) open_copy(held, study, memory)
   if (verb %in% c("prepare", "arguments")) return(ask_for_arguments(held, input_limit, verb, name, size, given))
-  made <- if (is.null(given[["arguments"]])) ready_arguments(held, input_limit, name, size,
-    given[["case"]] %||% own_inputs)
+  made <- if (is.null(given[["arguments"]])) ready_arguments(
+    held, input_limit, name, size,
+    given[["case"]] %||% own_inputs
+  )
   if (is_fault(made)) return(made)
   limit <- with_building(limit, verb, name, study)
   wait <- limit * evaluations_of(verb, given) + grace + 3 * held$making

@@ -11,8 +11,10 @@ order_reasons <- function(fx, loop, relaxed = character(), whole = character()) 
 
 # Why threads can't share the turns of a loop; empty where they can. `relaxed`: steps of numerics that are taken.
 sharing_reasons <- function(fx, loop, relaxed = character()) {
-  left <- setdiff(unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, "")), c(shared_calls, loop_heads,
-    ""))
+  left <- setdiff(unique(vapply(unlist(lapply(loop$body, calls_within)), call_name, "")), c(
+    shared_calls, loop_heads,
+    ""
+  ))
   unique(c(
     ending_reason(loop), neighbour_reasons(loop), repeat_reasons(fx, loop),
     sub(" \\(.*", "", carried_reasons(fx, loop, relaxed, character())),
@@ -109,19 +111,21 @@ is_sum <- function(code) {
 
 grows_result <- function(code) {
   value <- code[[3]]
-  is.call(value) && call_name(value) %in% c("c", "append", "rbind",
-    "cbind") && as.character(code[[2]]) %in% all.vars(value)
+  is.call(value) && call_name(value) %in% c(
+    "c", "append", "rbind",
+    "cbind"
+  ) && as.character(code[[2]]) %in% all.vars(value)
 }
 
 # Functions that a C compiler has in vector form, and those that a step of numerics adds.
 lane_calls <- list(
   plain = c(
     "+", "-", "*", "/", "(", "{", "[", "[[", "<-", "=", "if", "ifelse", "<", "<=", ">", ">=", "==", "!=", "&", "|",
-      "&&",
+    "&&",
     "||", "!", "abs", "sqrt", "floor", "ceiling", "trunc", "min", "max", "pmin", "pmax", "is.na", "is.nan",
-      "as.numeric",
+    "as.numeric",
     "as.double", "as.integer", "round", "length", "nrow", "ncol", "seq_len", "seq_along", "next", "break", "return",
-      ":", "function"
+    ":", "function"
   ),
   mathematics = c("exp", "log", "sin", "cos")
 )
@@ -146,7 +150,9 @@ call_reasons <- function(fx, loop, relaxed) {
       return(sprintf("`%s()` has no vector form in R's own library (`numerics = \"mathematics\"` takes another)", head))
     }
     if (head %in% drawing_calls) return("random numbers are drawn in order")
-    if (grepl("^[^a-zA-Z.]", head)) sprintf("`%s` has no vector form",
-      head) else sprintf("`%s()` has no vector form", head)
+    if (grepl("^[^a-zA-Z.]", head)) sprintf(
+      "`%s` has no vector form",
+      head
+    ) else sprintf("`%s()` has no vector form", head)
   }, "", USE.NAMES = FALSE)
 }

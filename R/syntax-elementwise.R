@@ -79,7 +79,11 @@ turned <- function(turns, code) {
   if (is_steady(code, c(turns$changed, turns$var))) return(list(code = code, each = FALSE))
   if (head %in% c("max", "min") && length(code) > 2 && is.null(names(code))) head <- paste0("p", head)
   if (head == "if" && length(code) == 4) head <- "ifelse"
-  head <- switch(head, "&&" = "&", "||" = "|", head)
+  head <- switch(head,
+    "&&" = "&",
+    "||" = "|",
+    head
+  )
   special <- turned_draw(turns, code) %||% turned_margin(turns, code) %||% turned_prefix(turns, code)
   if (!is.null(special)) return(special)
   if (!head %in% c(unlist(elementwise_calls), "(", "pmax", "pmin") && !is_elementwise_helper(turns, head)) {
@@ -177,8 +181,10 @@ turned_parts <- function(turns, code, head) {
   }
   # one test for all turns chooses a way, not elements
   if (head == "ifelse" && !each[[1]] && any(each)) {
-    if (call_name(code) != "if" || !all(each[-1])) return(cannot(turns, "`%s` chooses for all turns",
-      shortened(spelled(code[[2]]), 40)))
+    if (call_name(code) != "if" || !all(each[-1])) return(cannot(
+      turns, "`%s` chooses for all turns",
+      shortened(spelled(code[[2]]), 40)
+    ))
   } else {
     code[[1]] <- as.name(head)
   }

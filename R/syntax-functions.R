@@ -104,8 +104,10 @@ readable_function <- function(f) {
   check_function(f, "f", "Pass the function itself, not its name or a call of it.")
   code <- r_code(f)
   if (is.null(code)) {
-    abort_input("`f` is native code: there is no R to read.", hint = "Give the R function that it was made from.",
-      arg = "f")
+    abort_input("`f` is native code: there is no R to read.",
+      hint = "Give the R function that it was made from.",
+      arg = "f"
+    )
   }
   with_source(code)
 }

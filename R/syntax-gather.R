@@ -19,13 +19,17 @@ gatherings <- list(
     changes = "rounding"
   ),
   largest = list(
-    patterns = list(quote(.a <- max(.a, .e)), quote(.a <- max(.e, .a)), quote(if (.e > .a) .a <- .e),
-      quote(if (.a < .e) .a <- .e)),
+    patterns = list(
+      quote(.a <- max(.a, .e)), quote(.a <- max(.e, .a)), quote(if (.e > .a) .a <- .e),
+      quote(if (.a < .e) .a <- .e)
+    ),
     whole = quote(max(.a, .e)), running = quote(pmax(.a, cummax(.e))), changes = "nothing"
   ),
   smallest = list(
-    patterns = list(quote(.a <- min(.a, .e)), quote(.a <- min(.e, .a)), quote(if (.e < .a) .a <- .e),
-      quote(if (.a > .e) .a <- .e)),
+    patterns = list(
+      quote(.a <- min(.a, .e)), quote(.a <- min(.e, .a)), quote(if (.e < .a) .a <- .e),
+      quote(if (.a > .e) .a <- .e)
+    ),
     whole = quote(min(.a, .e)), running = quote(pmin(.a, cummin(.e))), changes = "nothing"
   )
 )

@@ -78,8 +78,10 @@ note_promoted <- function(turns, name) {
 is_own_row <- function(turns, code) {
   if (!turns$nested) return(FALSE)
   name <- target_name(code)[[1]]
-  stores <- Filter(function(one) is.call(one) && identical(target_name(one)[[1]], name),
-    lapply(calls_in(turns$loop$code, c("<-", "=")), function(one) one[[2]]))
+  stores <- Filter(
+    function(one) is.call(one) && identical(target_name(one)[[1]], name),
+    lapply(calls_in(turns$loop$code, c("<-", "=")), function(one) one[[2]])
+  )
   at <- lapply(c(list(code), stores), function(one) {
     which(vapply(as.list(one)[-(1:2)], identical, NA, as.name(turns$var)))
   })

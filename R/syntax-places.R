@@ -74,7 +74,11 @@ edit_body <- function(f, edits) {
   depths <- vapply(edits, function(edit) length(edit$path), 0L)
   for (edit in edits[order(-depths)]) {
     own <- list(code_at(body, edit$path))
-    new <- switch(edit$where, instead = edit$code, before = c(edit$code, own), after = c(own, edit$code))
+    new <- switch(edit$where,
+      instead = edit$code,
+      before = c(edit$code, own),
+      after = c(own, edit$code)
+    )
     body <- put_code(body, edit$path, as_block(new))
   }
   body(f) <- body
@@ -88,8 +92,11 @@ with_text <- function(f, changes) {
   reference <- attr(f, "srcref")
   text <- as.character(reference, useSource = TRUE)
   at <- vapply(changes, function(change) {
-    switch(change$where, before = change$reference[[1]] - 0.5, after = change$reference[[3]] + 0.5,
-      change$reference[[1]])
+    switch(change$where,
+      before = change$reference[[1]] - 0.5,
+      after = change$reference[[3]] + 0.5,
+      change$reference[[1]]
+    )
   }, 0)
   columns <- vapply(changes, function(change) change$reference[[5]], 0L)
   for (change in changes[order(-at, -columns)]) text <- splice_text(text, change, reference)
@@ -137,7 +144,8 @@ replacing_edits <- function(body, path, old, new) {
   if (same_code(made, code)) return(list())
   if (is_block(code)) {
     return(unlist(lapply(statement_paths(code, path), replacing_edits, body = body, old = old, new = new),
-      recursive = FALSE))
+      recursive = FALSE
+    ))
   }
   parts <- if (is.call(code)) bodies_of(code)
   changed <- which(!mapply(identical, lapply(as.list(made), plain_code), lapply(as.list(code), plain_code)))
@@ -149,7 +157,12 @@ replacing_edits <- function(body, path, old, new) {
 # The parts of a statement that are statements.
 bodies_of <- function(code) {
   switch(call_name(code),
-    "for" = 4L, "while" = 3L, "repeat" = 2L, "if" = seq_along(code)[-(1:2)], "function" = 3L, integer()
+    "for" = 4L,
+    "while" = 3L,
+    "repeat" = 2L,
+    "if" = seq_along(code)[-(1:2)],
+    "function" = 3L,
+    integer()
   )
 }
 

@@ -5,8 +5,10 @@ is_single <- function(fx, loop, code, seen = character()) {
   if (is.name(code)) return(is_single_name(fx, loop, as.character(code), seen))
   if (!is.call(code)) return(TRUE)
   head <- call_name(code)
-  if (head %in% c("length", "sum", "mean", "max", "min", "prod", "nrow", "ncol", "median", "sd", "var", "any",
-    "all")) return(TRUE)
+  if (head %in% c(
+    "length", "sum", "mean", "max", "min", "prod", "nrow", "ncol", "median", "sd", "var", "any",
+    "all"
+  )) return(TRUE)
   parts <- as.list(code)[-1]
   if (head %in% c("[", "[[")) parts <- parts[-1]
   if (head == "[" && any(vapply(parts, falls_short, NA, loop = loop))) return(FALSE)

@@ -26,8 +26,10 @@ negated <- function(code) {
   opposite <- c("<" = ">=", ">=" = "<", ">" = "<=", "<=" = ">", "==" = "!=", "!=" = "==")
   if (is.call(code) && call_name(code) == "!") return(bare_code(code[[2]]))
   if (!is.call(code) || !call_name(code) %in% names(opposite)) {
-    return(call("!", if (is.call(code) && call_name(code) %in% c("&&", "||", "&", "|", "%in%")) call("(",
-      code) else code))
+    return(call("!", if (is.call(code) && call_name(code) %in% c("&&", "||", "&", "|", "%in%")) call(
+      "(",
+      code
+    ) else code))
   }
   code[[1]] <- as.name(opposite[[call_name(code)]])
   code

@@ -8,8 +8,10 @@ whole_loop <- function(fx, loop) {
 }
 
 write_whole <- function(fx, loop) {
-  if (loop$head != "for") return(list(why = sprintf("how often the `%s` loop turns is not known beforehand",
-    loop$head)))
+  if (loop$head != "for") return(list(why = sprintf(
+    "how often the `%s` loop turns is not known beforehand",
+    loop$head
+  )))
   if (!loop$inner) return(list(why = "there is a loop inside"))
   strange <- strange_argument(fx, loop)
   if (!is.null(strange)) return(list(why = strange))
@@ -23,8 +25,10 @@ write_whole <- function(fx, loop) {
   if (is.null(made)) return(list(why = turns$why))
   if (length(made) == 0) return(list(why = "there is nothing in it"))
   made <- c(made, lapply(names(turns$renamed), function(name) last_value(name, turns$renamed[[name]])))
-  list(statements = settle_index(fx, turns, made), changes = turns$changes, dedicated = isTRUE(turns$dedicated),
-    numbers = turns[["numbers"]])
+  list(
+    statements = settle_index(fx, turns, made), changes = turns$changes, dedicated = isTRUE(turns$dedicated),
+    numbers = turns[["numbers"]]
+  )
 }
 
 # Of arguments that are known: those that are no plain vectors.
@@ -34,8 +38,10 @@ strange_argument <- function(fx, loop) {
   kinds <- fx$kinds[intersect(all.vars(loop$code), names(fx$kinds))]
   other <- names(kinds)[kinds == "other"]
   if (length(other)) return(sprintf("`%s` is no plain vector", other[[1]]))
-  if (is.name(range) && identical(unname(fx$kinds[as.character(range)]), "list")) sprintf("`%s` is a list",
-    as.character(range))
+  if (is.name(range) && identical(unname(fx$kinds[as.character(range)]), "list")) sprintf(
+    "`%s` is a list",
+    as.character(range)
+  )
 }
 
 only_skips <- function(loop) {
@@ -135,8 +141,10 @@ length_code <- function(fx, name, depth = 0) {
   if (!is.call(value)) return(NULL)
   if (call_name(value) %in% makers && length(value) == 2) return(resolved(fx, value[[2]], depth + 1))
   if (call_name(value) == "vector" && length(value) == 3) return(resolved(fx, value[[3]], depth + 1))
-  if (call_name(value) == "rep" && length(value) == 3 && is_number_literal(value[[2]])) resolved(fx, value[[3]],
-    depth + 1)
+  if (call_name(value) == "rep" && length(value) == 3 && is_number_literal(value[[2]])) resolved(
+    fx, value[[3]],
+    depth + 1
+  )
 }
 
 is_number_literal <- function(code) {

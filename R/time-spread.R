@@ -13,8 +13,10 @@ spread_over_workers <- function(timing, sizes) {
   running <- lapply(sizes, function(size) {
     study <- timing$study
     study$sizes <- size
-    question <- list(study = study, plan = plan, agreement = timing$agreement, setting = setting,
-      probe = size == timing$study$sizes[[1]])
+    question <- list(
+      study = study, plan = plan, agreement = timing$agreement, setting = setting,
+      probe = size == timing$study$sizes[[1]]
+    )
     future::future(utils::getFromNamespace("time_elsewhere", "deepstride")(question),
       seed = TRUE,
       globals = list(question = question), packages = "deepstride"
@@ -51,8 +53,10 @@ time_in_processes <- function(timing, sizes) {
     plan$budget <- max(0.1, (timing$deadline - clock_now()) / (count - turn + 1))
     plan$memory <- timing$plan$memory && turn == 1 # bytes are the same in each
     signal_progress("processes", done = turn - 1, of = count, left = max(0, timing$deadline - clock_now()))
-    answer <- ask_once(setting, list(study = study, plan = plan, agreement = timing$agreement, setting = setting,
-      turn = turn, probe = turn == 1))
+    answer <- ask_once(setting, list(
+      study = study, plan = plan, agreement = timing$agreement, setting = setting,
+      turn = turn, probe = turn == 1
+    ))
     if (is_fault(answer)) abort_ds("worker", sprintf("Process %d of %d was lost: %s", turn, count, fault_words(answer)))
     take_elsewhere(timing, answer)
   }

@@ -8,17 +8,22 @@ check_over <- function(over) {
   named <- is.list(over) && length(over) > 0 && all(nzchar(rlang::names2(over))) && !anyDuplicated(names(over))
   if (!named || length(over) > 4) {
     abort_input("`over` must be a named list of one to four parameters, each with the values to try.", you_gave(over),
-      "For example `list(block = c(16, 32, 64), threads = 1:2)`.", arg = "over")
+      "For example `list(block = c(16, 32, 64), threads = 1:2)`.",
+      arg = "over"
+    )
   }
   for (name in names(over)) {
     if (length(over[[name]]) == 0 || (is.atomic(over[[name]]) && anyNA(over[[name]]))) {
       abort_input(sprintf("`over$%s` must hold the values to try, none of them missing.", name),
-        you_gave(over[[name]]), arg = "over")
+        you_gave(over[[name]]),
+        arg = "over"
+      )
     }
   }
   if (prod(lengths(over)) > most_settings) {
     abort_input(sprintf("`over` asks for %s settings.", count_text(prod(lengths(over)))),
-      hint = sprintf("At most %s can be told apart: give fewer values.", count_text(most_settings)), arg = "over")
+      hint = sprintf("At most %s can be told apart: give fewer values.", count_text(most_settings)), arg = "over"
+    )
   }
   over
 }
@@ -71,7 +76,8 @@ with_parameters <- function(f, setting) {
 # list(stage, reason): why a setting can't be tried, or its stage.
 setting_stage <- function(f, setting, make, where, name) {
   fits <- if (is.null(where)) TRUE else tryCatch(do.call(where, setting[names(formals(where))], quote = TRUE),
-    error = identity)
+    error = identity
+  )
   if (inherits(fits, "error")) return(list(reason = sprintf("`where` stopped: %s", condition_line(fits))))
   if (!isTRUE(fits)) return(list(reason = "`where` leaves it out"))
   made <- tryCatch(setting_kernel(f, setting, make), error = identity)

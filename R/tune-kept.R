@@ -66,7 +66,8 @@ read_tuning <- function(f) {
   found <- if (file.exists(file)) tryCatch(suppressWarnings(readRDS(file)), error = function(e) NULL)
   if (is.null(found$settings)) {
     abort_input("This function was not tuned on this machine.",
-      hint = "Tune it: `ds_tune(f, over, inputs, size)`; a change of its code makes it another function.", arg = "f")
+      hint = "Tune it: `ds_tune(f, over, inputs, size)`; a change of its code makes it another function.", arg = "f"
+    )
   }
   found
 }

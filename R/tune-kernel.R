@@ -106,19 +106,25 @@ try_settings <- function(tuning, size, numbers, budget, seen) {
     study$stages <- stats::setNames(lapply(made[able], function(one) one$stage), names[able])
     study$sizes <- size
     raced <- race_study(tuning, study, size, budget)
-    rows[able] <- Map(function(setting, row) utils::modifyList(setting_row(size, setting, "", ""), row),
-      settings[able], raced$rows)
+    rows[able] <- Map(
+      function(setting, row) utils::modifyList(setting_row(size, setting, "", ""), row),
+      settings[able], raced$rows
+    )
     seen$ended <- raced$ended
     seen$seconds <- seen$seconds + raced$seconds
   }
   old <- !seen$numbers %in% numbers
-  list(numbers = c(seen$numbers[old], numbers), rows = c(seen$rows[old], rows), ended = seen$ended,
-    seconds = seen$seconds)
+  list(
+    numbers = c(seen$numbers[old], numbers), rows = c(seen$rows[old], rows), ended = seen$ended,
+    seconds = seen$seconds
+  )
 }
 
 setting_row <- function(size, setting, state, reason) {
-  list(size = size, setting = setting, state = state, seconds = NA_real_, over = NA_real_, low = NA_real_,
-    high = NA_real_, rounds = 0, reason = reason)
+  list(
+    size = size, setting = setting, state = state, seconds = NA_real_, over = NA_real_, low = NA_real_,
+    high = NA_real_, rounds = 0, reason = reason
+  )
 }
 
 race_study <- function(tuning, study, size, budget) {

@@ -61,6 +61,8 @@ new_race <- function(names, size, seed, backend, limit) {
 }
 
 report_race <- function(race, deadline) {
-  signal_progress("tune", size = race$size, rounds = race$round, racing = sum(race$racing), of = length(race$cells),
-    left = max(0, deadline - clock_now()))
+  signal_progress("tune",
+    size = race$size, rounds = race$round, racing = sum(race$racing), of = length(race$cells),
+    left = max(0, deadline - clock_now())
+  )
 }

@@ -24,8 +24,10 @@ run_once <- function(command, args, directory, environment, limit) {
 # Where no process can be started as on Linux and macOS.
 run_elsewhere <- function(command, args, directory, variables, limit) {
   tryCatch(
-    processx::run(command, args, wd = directory, env = c("current", variables), timeout = limit,
-      error_on_status = FALSE, stderr_to_stdout = TRUE),
+    processx::run(command, args,
+      wd = directory, env = c("current", variables), timeout = limit,
+      error_on_status = FALSE, stderr_to_stdout = TRUE
+    ),
     error = function(e) {
       abort_ds("worker", sprintf("`%s` could not be started.", command), condition_line(e), cause = e)
     }

@@ -20,7 +20,7 @@ climbed <- function(name) {
   one <- all_kernels[[name]]
   took <- system.time(climb <- ds_climb(one$f, one$inputs,
     sizes = unique(c(ceiling(one$size / 20), one$size)),
-      plan = ds_plan(budget = budget, cell_limit = 5, first_call = FALSE)
+    plan = ds_plan(budget = budget, cell_limit = 5, first_call = FALSE)
   ))[["elapsed"]]
   steps <- climb$climb$steps
   top <- steps[steps$size == one$size & !is.na(steps$speedup), ]
@@ -30,9 +30,11 @@ climbed <- function(name) {
   data.frame(
     kernel = name, speedup = if (nrow(top)) max(top$speedup) else NA, stage = climb$climb$winner$stage,
     plain = if (nrow(plain)) max(plain$speedup) else NA,
-      hot = isTRUE(first$line <= hot_line(one$f) && hot_line(one$f) <= to),
+    hot = isTRUE(first$line <= hot_line(one$f) && hot_line(one$f) <= to),
     rule = first$rule, kept_out = paste(climb$climb$kept_out$stage, climb$climb$kept_out$case,
-      climb$climb$kept_out$reason, collapse = "; "), seconds = took
+      climb$climb$kept_out$reason,
+      collapse = "; "
+    ), seconds = took
   )
 }
 

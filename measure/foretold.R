@@ -86,8 +86,10 @@ foretold <- do.call(rbind, lapply(names(kernels), function(name) {
     # the largest sizes: those that lie ten times below the truth
     last <- utils::tail(seq_along(ladder), known)
     found <- deepstride:::forecast_seconds(ladder[last], seconds[last], most)
-    data.frame(name, known, off = abs(log(found[["median"]] / true)),
-      held = found[["low"]] <= true && true <= found[["high"]], low = found[["low"]] / true)
+    data.frame(name, known,
+      off = abs(log(found[["median"]] / true)),
+      held = found[["low"]] <= true && true <= found[["high"]], low = found[["low"]] / true
+    )
   }))
 }))
 
@@ -97,8 +99,10 @@ for (known in 3:5) {
   words <- "ten times out from %d sizes: within a factor of 1.5 in %s, of 2 in %s of %d kernels; intervals hold %s\n"
   cat(sprintf(words, known, percent(own$off <= log(1.5)), percent(own$off <= log(2)), nrow(own), percent(own$held)))
 }
-cat(sprintf("a limit that the kernel just keeps: skipped in %s of %d forecasts (at most 1)\n",
-  percent(foretold$low > 1), nrow(foretold)))
+cat(sprintf(
+  "a limit that the kernel just keeps: skipped in %s of %d forecasts (at most 1)\n",
+  percent(foretold$low > 1), nrow(foretold)
+))
 far <- foretold[foretold$off > log(1.5), ]
 if (nrow(far)) {
   words <- "  farther off: %s from %d sizes, a factor of %.1f\n"

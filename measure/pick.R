@@ -15,7 +15,8 @@ recursive <- function(depth, keep) {
   if (n == 0) 0 else as.vector(stats::filter(depth, keep, method = "recursive"))[n]
 }
 study <- ds_study("Last store", function(n) list(depth = runif(n), keep = 0.9),
-  sizes = ds_sizes(10, 1e5, per_decade = 1), cases = FALSE) |>
+  sizes = ds_sizes(10, 1e5, per_decade = 1), cases = FALSE
+) |>
   ds_stage("loop", loop) |>
   ds_stage("recursive", recursive)
 picked <- ds_pick(ds_run(study, ds_plan(budget = 20, first_call = FALSE)))

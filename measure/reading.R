@@ -9,8 +9,10 @@
 suppressPackageStartupMessages(library(deepstride))
 args <- commandArgs(TRUE)
 out <- if (length(args)) args[[1]] else "reading-measured.json"
-parts <- if (length(args) > 1) args[-1] else c("verdicts", "intervals", "processes", "laws", "crossovers",
-  "forecasts", "skipped", "bound", "report", "history")
+parts <- if (length(args) > 1) args[-1] else c(
+  "verdicts", "intervals", "processes", "laws", "crossovers",
+  "forecasts", "skipped", "bound", "report", "history"
+)
 inner <- asNamespace("deepstride")
 found <- list()
 
@@ -49,9 +51,11 @@ drawn_timings <- function(stages, sizes, rounds, ...) {
 
 timings_of <- function(samples, stages, sizes) {
   marks <- expand.grid(stage = stages, size = sizes, stringsAsFactors = FALSE)
-  marks <- cbind(marks, state = "timed", batch = 1, stopped_by = "rounds", reason = "", forecast = NA,
+  marks <- cbind(marks,
+    state = "timed", batch = 1, stopped_by = "rounds", reason = "", forecast = NA,
     forecast_low = NA,
-    forecast_high = NA, bytes = 0, allocations = 0, largest_bytes = 0)
+    forecast_high = NA, bytes = 0, allocations = 0, largest_bytes = 0
+  )
   cells <- inner$summarise_cells(samples, marks, stages[[1]], 0.03)
   inner$new_timings(samples, cells, ds_plan(), stages[[1]], 0)
 }
@@ -77,8 +81,10 @@ if ("intervals" %in% parts) {
   set.seed(2)
   for (rounds in c(7, 20, 100)) {
     held <- rowMeans(replicate(500, {
-      timings <- drawn_timings(list(one = function(n) 2e-3, other = function(n) 1.5e-3, third = function(n) 1e-3),
-        100, rounds)
+      timings <- drawn_timings(
+        list(one = function(n) 2e-3, other = function(n) 1.5e-3, third = function(n) 1e-3),
+        100, rounds
+      )
       row <- as.data.frame(ds_compare(timings, against = "one"))
       true <- 2 / c(1.5, 1)
       row$low[1:2] <= true & true <= row$high[1:2]
@@ -95,8 +101,10 @@ if ("processes" %in% parts) {
   held <- replicate(300, {
     samples <- do.call(rbind, lapply(1:5, function(process) {
       drift <- exp(cumsum(rnorm(12, 0, 0.02)))
-      own <- rbind(drawn_samples("one", 100, 2e-3 * exp(rnorm(1, 0, 0.05)), drift),
-        drawn_samples("other", 100, 1e-3 * exp(rnorm(1, 0, 0.05)), drift))
+      own <- rbind(
+        drawn_samples("one", 100, 2e-3 * exp(rnorm(1, 0, 0.05)), drift),
+        drawn_samples("other", 100, 1e-3 * exp(rnorm(1, 0, 0.05)), drift)
+      )
       own$worker <- paste("process", process)
       own$round <- own$round + 12L * (process - 1L)
       own
@@ -136,13 +144,16 @@ if ("laws" %in% parts) {
     fit <- inner$stage_growth(ladder, seconds, rep(0.01, 9))
     c(abs(fit$exponent - exponent) <= 0.05, fit$low <= exponent && exponent <= fit$high, !is.na(fit$break_at))
   }, c(NA, NA, NA))
-  note("exponents", mean(powers[1, ]), sprintf("exponents within 0.05: %s of 500 (at least 90)",
-    percent(mean(powers[1, ]))))
+  note("exponents", mean(powers[1, ]), sprintf(
+    "exponents within 0.05: %s of 500 (at least 90)",
+    percent(mean(powers[1, ]))
+  ))
   note("exponents_held", mean(powers[2, ]), sprintf(
     "95 %% intervals of an exponent: %s of 500 hold it (92 to 98)", percent(mean(powers[2, ]))
   ))
-  note("breaks_invented", mean(powers[3, ]), sprintf("breaks where there are none: %s of 500", percent(mean(powers[3,
-    ]))))
+  note("breaks_invented", mean(powers[3, ]), sprintf(
+    "breaks where there are none: %s of 500", percent(mean(powers[3, ]))
+  ))
   seen <- vapply(1:200, function(i) {
     at <- sample(ladder[4:6], 1)
     seconds <- ladder * 1e-9 * ifelse(ladder >= at, runif(1, 2, 8), 1) * exp(rnorm(9, 0, 0.01))
@@ -162,10 +173,14 @@ if ("crossovers" %in% parts) {
     c(nrow(row) == 1 && isTRUE(abs(row$size[[1]] / at - 1) <= 0.1), isTRUE(row$low[[1]] <= at && at <= row$high[[1]]))
   })
   found_at <- do.call(rbind, found_at)
-  note("crossovers", mean(found_at[, 1]), sprintf("crossovers found, once and within 10 %%: %s of 200",
-    percent(mean(found_at[, 1]))))
-  note("crossovers_held", mean(found_at[, 2]), sprintf("95 %% intervals of a crossover: %s of 200 hold it",
-    percent(mean(found_at[, 2]))))
+  note("crossovers", mean(found_at[, 1]), sprintf(
+    "crossovers found, once and within 10 %%: %s of 200",
+    percent(mean(found_at[, 1]))
+  ))
+  note("crossovers_held", mean(found_at[, 2]), sprintf(
+    "95 %% intervals of a crossover: %s of 200 hold it",
+    percent(mean(found_at[, 2]))
+  ))
 }
 
 if ("forecasts" %in% parts) {
@@ -174,8 +189,10 @@ if ("forecasts" %in% parts) {
     law <- random_law()
     seconds <- law$seconds(ladder) * exp(rnorm(9, 0, 0.02))
     found <- inner$forecast_seconds(ladder, seconds, 4e6, 0.02)
-    c(abs(found[["median"]] / law$seconds(4e6) - 1),
-      found[["low"]] <= law$seconds(4e6) && law$seconds(4e6) <= found[["high"]])
+    c(
+      abs(found[["median"]] / law$seconds(4e6) - 1),
+      found[["low"]] <= law$seconds(4e6) && law$seconds(4e6) <= found[["high"]]
+    )
   }, c(0, 0))
   note("forecast_4", mean(off[1, ] <= 0.25), sprintf(
     "forecasts at four times the largest size within 25 %%: %s of 500 (at least 90)", percent(mean(off[1, ] <= 0.25))
@@ -195,16 +212,20 @@ if ("skipped" %in% parts) {
       got <- inner$forecast_seconds(sizes, law$seconds(sizes) * slowed * exp(rnorm(known, 0, 0.05)), next_size)
       true <- law$seconds(next_size)
       limit <- true * 10^runif(1, -1, 1)
-      data.frame(known, off = abs(log(got[["median"]] / true)), held = got[["low"]] <= true && true <= got[["high"]],
-        lost = true <= limit && got[["low"]] > limit, fits = true <= limit)
+      data.frame(known,
+        off = abs(log(got[["median"]] / true)), held = got[["low"]] <= true && true <= got[["high"]],
+        lost = true <= limit && got[["low"]] > limit, fits = true <= limit
+      )
     }))
   }))
   note("skipped", sum(tried$lost) / sum(tried$fits), sprintf(
     "cells that would have fitted and are skipped: %s of %d (at most 1)", percent(sum(tried$lost) / sum(tried$fits)),
     sum(tried$fits)
   ))
-  note("skipped_held", mean(tried$held), sprintf("95 %% intervals ten times out: %s hold (at least 90)",
-    percent(mean(tried$held))))
+  note("skipped_held", mean(tried$held), sprintf(
+    "95 %% intervals ten times out: %s hold (at least 90)",
+    percent(mean(tried$held))
+  ))
   for (known in unique(tried$known)) {
     near <- mean(tried$off[tried$known == known] <= log(1.5))
     note(sprintf("ten_times_%d", known), near, sprintf(
@@ -260,8 +281,10 @@ drawn_result <- function(rounds = 30) {
   }), names)
   timings <- drawn_timings(laws, ladder, rounds)
   timings$conditions <- inner$no_conditions()
-  timings$first_calls <- tibble::tibble(stage = names, size = 100, turn = 1, load = 1e-3, compile = 1e-3,
-    evaluation = 1e-3, peak = 1e6)
+  timings$first_calls <- tibble::tibble(
+    stage = names, size = 100, turn = 1, load = 1e-3, compile = 1e-3,
+    evaluation = 1e-3, peak = 1e6
+  )
   timings$cells$peak <- timings$cells$first_call <- timings$cells$build <- 0.01
   study <- ds_study("Twelve stages", function(n) list(rain = runif(n)), sizes = ladder)
   for (name in names) study <- ds_stage(study, name, function(rain) cumsum(rain))
@@ -274,8 +297,10 @@ if ("report" %in% parts) {
   file <- tempfile(fileext = ".html")
   ds_report(result, file)
   seconds <- median(replicate(3, system.time(ds_report(result, file))[["elapsed"]]))
-  note("report", seconds, sprintf("report of 12 stages at 9 sizes: %.1f s (under 5), %.2f MB (under 2)", seconds,
-    file.size(file) / 1e6))
+  note("report", seconds, sprintf(
+    "report of 12 stages at 9 sizes: %.1f s (under 5), %.2f MB (under 2)", seconds,
+    file.size(file) / 1e6
+  ))
 }
 
 if ("history" %in% parts && requireNamespace("RSQLite", quietly = TRUE)) {
@@ -294,9 +319,13 @@ if ("history" %in% parts && requireNamespace("RSQLite", quietly = TRUE)) {
     ds_compare(ds_history(file, run = 10000), against = ds_history(file, run = 2))
   })[["elapsed"]]))
   listed <- median(replicate(3, system.time(ds_history(file))[["elapsed"]]))
-  note("history", compared,
-    sprintf("history of 10,000 runs (%.0f MB): two compared in %.2f s (under 1), listed in %.2f s",
-    file.size(file) / 1e6, compared, listed))
+  note(
+    "history", compared,
+    sprintf(
+      "history of 10,000 runs (%.0f MB): two compared in %.2f s (under 1), listed in %.2f s",
+      file.size(file) / 1e6, compared, listed
+    )
+  )
 }
 
 writeLines(jsonlite::toJSON(found, auto_unbox = TRUE, digits = NA, pretty = TRUE), out)

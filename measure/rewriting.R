@@ -5,8 +5,10 @@
 #   a long function of some 300 lines: seconds that advice takes
 # Arguments: first and last seed of the random loops (1 to 2000), and packages (stats, utils, tools, graphics).
 library(deepstride)
-for (helper in c("programs", "rewritings")) sys.source(file.path("tests", "testthat",
-  paste0("helper-", helper, ".R")), globalenv())
+for (helper in c("programs", "rewritings")) sys.source(file.path(
+  "tests", "testthat",
+  paste0("helper-", helper, ".R")
+), globalenv())
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 2000L)
 packages <- if (length(given) > 2) given[-(1:2)] else c("stats", "utils", "tools", "graphics")
@@ -43,13 +45,17 @@ for (package in packages) {
 }
 cat(sprintf("%d functions of R's own packages: advice stopped on %d; %d findings\n", count, stopped, findings))
 
-loop <- c("  for (i in seq_along(x)) {", "    out[i] <- x[i] * k", "    total <- total + out[i]",
-  "    kept <- c(kept, total)", "  }")
+loop <- c(
+  "  for (i in seq_along(x)) {", "    out[i] <- x[i] * k", "    total <- total + out[i]",
+  "    kept <- c(kept, total)", "  }"
+)
 long <- eval(parse(text = c(
   "function(x, k) {", "  out <- numeric(length(x))", "  total <- 0", "  kept <- numeric(0)", rep(loop, 59), "  kept",
-    "}"
+  "}"
 ), keep.source = TRUE))
 seconds <- vapply(1:5, function(i) system.time(ds_advise(long))[["elapsed"]], 0)
-cat(sprintf("advice on a function of %d lines: %.2f s, median of 5\n", length(as.character(attr(long, "srcref"))),
-  stats::median(seconds)))
+cat(sprintf(
+  "advice on a function of %d lines: %.2f s, median of 5\n", length(as.character(attr(long, "srcref"))),
+  stats::median(seconds)
+))
 if (bad + stopped > 0) quit(status = 1)

@@ -8,8 +8,10 @@ library(deepstride)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 found <- lapply(list.files(file.path("measure", "scripts"), full.names = TRUE), ds_swap)
 ratio <- vapply(found, function(one) if (is.na(one$speedup)) 1 else one$speedup, 0)
-for (one in found) cat(sprintf("%-18s %5.2f s, then %5.2f s: %s\n", one$script, one$seconds[[1]], one$seconds[[2]],
-  if (is.na(one$speedup)) "left as it is" else sprintf("%.1f times as fast", one$speedup)))
+for (one in found) cat(sprintf(
+  "%-18s %5.2f s, then %5.2f s: %s\n", one$script, one$seconds[[1]], one$seconds[[2]],
+  if (is.na(one$speedup)) "left as it is" else sprintf("%.1f times as fast", one$speedup)
+))
 cat(sprintf("faster: %d of %d\n", sum(ratio >= 3), length(ratio)))
 cat(sprintf("slower: %d\n", sum(ratio < 1 / 1.05)))
 cat(sprintf("same: %d\n", sum(vapply(found, function(one) !isFALSE(one$same), NA))))

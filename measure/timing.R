@@ -81,13 +81,17 @@ allocating <- function(words, count = 60) {
   more <- mapply(allocating_stages, sizes, 1.1, seq_len(count))
   note(
     paste0("allocating_same_", words), mean(same %in% c("faster", "slower")),
-    sprintf("vectors of 10^3 to 10^7, %s: same against same, a difference claimed in %.1f %% of %d studies (at most 5)",
-      words, 100 * mean(same %in% c("faster", "slower")), count)
+    sprintf(
+      "vectors of 10^3 to 10^7, %s: same against same, a difference claimed in %.1f %% of %d studies (at most 5)",
+      words, 100 * mean(same %in% c("faster", "slower")), count
+    )
   )
   note(
     paste0("allocating_slower_", words), mean(more == "slower"),
-    sprintf("the same, %s: a true 10 %% seen in %.1f %% of %d studies, called faster in %.1f %% (at least 95, none)",
-      words, 100 * mean(more == "slower"), count, 100 * mean(more == "faster"))
+    sprintf(
+      "the same, %s: a true 10 %% seen in %.1f %% of %d studies, called faster in %.1f %% (at least 95, none)",
+      words, 100 * mean(more == "slower"), count, 100 * mean(more == "faster")
+    )
   )
 }
 

@@ -19,8 +19,10 @@ works <- list(
 )
 problems <- list()
 for (name in names(works)) for (size in c(2e4, 2e5)) {
-  problems[[paste(name, size)]] <- list(f = chunked(works[[name]]), over = list(chunk = 2^(6:14)),
-    inputs = function(n) list(x = runif(n)), size = size)
+  problems[[paste(name, size)]] <- list(
+    f = chunked(works[[name]]), over = list(chunk = 2^(6:14)),
+    inputs = function(n) list(x = runif(n)), size = size
+  )
 }
 waits <- function(best, slope) {
   eval(bquote(function(x, a, b) {
@@ -29,8 +31,10 @@ waits <- function(best, slope) {
   }))
 }
 for (best in c(2, 4, 6)) for (slope in c(0.05, 0.3)) {
-  problems[[paste("waits", best, slope)]] <- list(f = waits(best, slope), over = list(a = 1:7, b = 1:3),
-    inputs = function(n) list(x = runif(n)), size = 10)
+  problems[[paste("waits", best, slope)]] <- list(
+    f = waits(best, slope), over = list(a = 1:7, b = 1:3),
+    inputs = function(n) list(x = runif(n)), size = 10
+  )
 }
 nest <- function(a, b) {
   out <- matrix(0, nrow(a), ncol(b))

@@ -28,11 +28,14 @@ measure <- function(name) {
   out <- tempfile()
   given <- if (length(parts) > 1) c(tempfile(), strsplit(parts[[2]], ",")[[1]])
   printed <- system2(file.path(R.home("bin"), "Rscript"), c(file.path("measure", paste0(script, ".R")), given),
-    stdout = TRUE, stderr = FALSE)
+    stdout = TRUE, stderr = FALSE
+  )
   if (!is.null(attr(printed, "status"))) stop("measure/", script, ".R failed")
   dirty <- length(git("status", "--porcelain", "--", "R", "src", "inst")) > 0
-  header <- c(trimws(paste("revision", git("rev-parse", "--short=12", "HEAD"), if (dirty) "changed")),
-    paste("date", format(Sys.Date())), if (length(parts) > 1) paste("parts", gsub(",", " ", parts[[2]])))
+  header <- c(
+    trimws(paste("revision", git("rev-parse", "--short=12", "HEAD"), if (dirty) "changed")),
+    paste("date", format(Sys.Date())), if (length(parts) > 1) paste("parts", gsub(",", " ", parts[[2]]))
+  )
   file <- paste0(script, if (length(parts) > 1) paste0("-", gsub(",", "-", parts[[2]])), ".txt")
   writeLines(c(header, "", printed), file.path(folder, file))
 }

@@ -50,8 +50,10 @@ history <- data.frame()
 for (year in 1:25) {
   cells <- next_year(cells, wetness)
   wetness <- 0.9 * wetness + 0.1 * matrix(runif(rows * columns), rows, columns)
-  history <- rbind(history, data.frame(year = year, water = mean(cells == 0), moss = mean(cells == 1),
-    heather = mean(cells == 2)))
+  history <- rbind(history, data.frame(
+    year = year, water = mean(cells == 0), moss = mean(cells == 1),
+    heather = mean(cells == 2)
+  ))
 }
 print(round(history[seq(1, 25, by = 4), ], 4))
 

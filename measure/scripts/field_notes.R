@@ -8,9 +8,11 @@ words <- c("staff reads", "level", "gauge at", "Reading")
 count <- 12000
 
 one_note <- function(i) {
-  paste0(format(as.Date("1998-01-01") + (i %% 4000)), "; ", keepers[i %% 3 + 1], "; ", gauges[i %% 4 + 1], ": ",
+  paste0(
+    format(as.Date("1998-01-01") + (i %% 4000)), "; ", keepers[i %% 3 + 1], "; ", gauges[i %% 4 + 1], ": ",
     words[i %% 4 + 1], " ", sprintf("%.2f", 0.5 + (i * 37 %% 211) / 100), if (i %% 5 == 0) " ft" else " m",
-    if (i %% 11 == 0) " (ice!)" else "")
+    if (i %% 11 == 0) " (ice!)" else ""
+  )
 }
 notes <- character(count)
 for (i in 1:count) notes[i] <- one_note(i)
@@ -41,8 +43,10 @@ print(table(table_of_notes$keeper, table_of_notes$ice))
 years <- format(table_of_notes$date, "%Y")
 for (g in gauges) {
   own <- table_of_notes[table_of_notes$gauge == g, ]
-  cat(sprintf("%-14s %5d notes, highest %.2f m in %s\n", g, nrow(own), max(own$level),
-    format(own$date[which.max(own$level)], "%Y")))
+  cat(sprintf(
+    "%-14s %5d notes, highest %.2f m in %s\n", g, nrow(own), max(own$level),
+    format(own$date[which.max(own$level)], "%Y")
+  ))
 }
 print(table(years)[1:5])
 boxplot(level ~ gauge, data = table_of_notes)

@@ -58,9 +58,11 @@ for (g in seq_along(gauges)) {
   level <- sort(flow)[round(0.1 * days)]
   found <- spells(flow, level)
   longest <- which.max(found$days)
-  row <- data.frame(gauge = gauges[g], spells = nrow(found), longest = found$days[longest],
+  row <- data.frame(
+    gauge = gauges[g], spells = nrow(found), longest = found$days[longest],
     begins = format(dates[found$start[longest]]), minimum = round(seven_day_minimum(flow), 4),
-    lack = round(sum(found$lack), 3))
+    lack = round(sum(found$lack), 3)
+  )
   table_rows <- rbind(table_rows, row)
 }
 print(table_rows)

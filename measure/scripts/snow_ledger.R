@@ -5,8 +5,10 @@
 
 set.seed(7)
 gauges <- data.frame(
-  name = c("Upper Wendle", "Mere Head", "Crow Sike", "Long Fell", "Stony Gill", "Birk Moss",
-    "High Tarn", "Low Tarn", "Ash Beck", "Rowan Edge", "Black Hag", "Wether Down"),
+  name = c(
+    "Upper Wendle", "Mere Head", "Crow Sike", "Long Fell", "Stony Gill", "Birk Moss",
+    "High Tarn", "Low Tarn", "Ash Beck", "Rowan Edge", "Black Hag", "Wether Down"
+  ),
   height = c(420, 380, 510, 640, 470, 350, 590, 560, 400, 530, 680, 610)
 )
 days <- 9000

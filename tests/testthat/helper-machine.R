@@ -15,7 +15,8 @@ fake_machine <- function(caches = tibble::tibble(level = c(1, 2), bytes = c(2^15
       rate = threads * c(5e9, 2e10, 6e10, 1e9)
     ),
     latency = tibble::tibble(bytes = sets, seconds = c(1e-9, 5e-9, 1e-7)[findInterval(sets, c(2^15, 2^20),
-      left.open = TRUE) + 1]),
+      left.open = TRUE
+    ) + 1]),
     seen = tibble::tibble(level = 1:3, bytes = c(2^15, 2^20, Inf), seconds = c(1e-9, 5e-9, 1e-7)),
     costs = tibble::tibble(
       what = c("R call", "native crossing", "allocation of 8 kB", "allocation of 8 MB"),

@@ -12,21 +12,25 @@ element_loop <- function(seed) {
   test <- function() paste(term(), pick("<", ">", "<="), term(), pick("", "", "&& y[i] > 0"))
   statement <- function() {
     switch(pick(1:13),
-    sprintf("out[i] <- %s", value()), sprintf("total <- total + %s", value()), sprintf("kept <- c(kept, %s)", value()),
-    sprintf("if (%s) out[i] <- %s", test(), value()),
+      sprintf("out[i] <- %s", value()),
+      sprintf("total <- total + %s", value()),
+      sprintf("kept <- c(kept, %s)", value()),
+      sprintf("if (%s) out[i] <- %s", test(), value()),
       sprintf("if (%s) out[i] <- %s else out[i] <- %s", test(), value(), term()),
-    sprintf("if (%s) kept <- c(kept, %s)", test(), value()), sprintf("if (%s) count <- count + 1", test()),
-    sprintf("if (%s > high) high <- %s", "x[i]", "x[i]"),
+      sprintf("if (%s) kept <- c(kept, %s)", test(), value()),
+      sprintf("if (%s) count <- count + 1", test()),
+      sprintf("if (%s > high) high <- %s", "x[i]", "x[i]"),
       sprintf("store <- keep * store + %s\n    out[i] <- store", term()),
-    sprintf("d <- %s\n    out[i] <- d * %s", value(), term()), sprintf("if (%s) next", test()),
-    sprintf("total <- total + %s\n    out[i] <- total", term()),
+      sprintf("d <- %s\n    out[i] <- d * %s", value(), term()),
+      sprintf("if (%s) next", test()),
+      sprintf("total <- total + %s\n    out[i] <- total", term()),
       sprintf("if (%s) {\n      d <- %s\n      total <- total + d\n    }", test(), value())
-  )
+    )
   }
   range <- pick("seq_along(x)", "1:n", "seq_len(n)", "2:n")
   text <- c(
     "function(x, y, k, keep) {", "  n <- length(x)", "  out <- numeric(n)", "  total <- 0", "  count <- 0",
-      "  store <- 1",
+    "  store <- 1",
     "  high <- -Inf", sprintf("  kept <- %s", pick("numeric(0)", "c()")), sprintf("  for (i in %s) {", range),
     paste0("    ", vapply(seq_len(pick(1, 1, 2, 3)), function(one) statement(), "")), "  }",
     "  list(out, total, count, store, high, kept)", "}"
@@ -43,9 +47,13 @@ row_loop <- function(seed) {
   test <- function() paste(term(), pick("<", ">"), term())
   statement <- function() {
     switch(pick(1:9),
-      sprintf("out[i, j] <- %s", value()), sprintf("store <- 0.5 * store + %s", term()),
-      sprintf("if (%s) run <- run + 1 else run <- 0", test()), sprintf("if (%s) out[i, j] <- %s", test(), value()),
-      sprintf("x[i] <- x[i] + %s", term()), sprintf("m[i, j] <- %s", value()), sprintf("d <- %s", value()),
+      sprintf("out[i, j] <- %s", value()),
+      sprintf("store <- 0.5 * store + %s", term()),
+      sprintf("if (%s) run <- run + 1 else run <- 0", test()),
+      sprintf("if (%s) out[i, j] <- %s", test(), value()),
+      sprintf("x[i] <- x[i] + %s", term()),
+      sprintf("m[i, j] <- %s", value()),
+      sprintf("d <- %s", value()),
       sprintf("if (%s) {\n        out[i, j] <- d\n        x[i] <- %s\n      }", test(), value()),
       sprintf("if (%s) store <- %s", test(), term())
     )
@@ -85,9 +93,12 @@ rewriting_mismatch <- function(seed, f = element_loop(seed), arguments = lapply(
       found <- value_or_stop(steps[[step]], given)
       if (is.null(expected) || "random stream" %in% before) next
       same <- if ("rounding" %in% before) isTRUE(all.equal(expected, found,
-        tolerance = 1e-9)) else identical(expected, found)
-      if (!same) return(list(seed = seed, f = f, step = step, rewritten = steps[[step]], expected = expected,
-        found = found))
+        tolerance = 1e-9
+      )) else identical(expected, found)
+      if (!same) return(list(
+        seed = seed, f = f, step = step, rewritten = steps[[step]], expected = expected,
+        found = found
+      ))
     }
   }
   NULL

@@ -10,9 +10,11 @@ timings_of_laws <- function(laws, sizes, rounds = 20, scatter = 0.02, bytes = 0,
       )
     }))
   }))
-  marks <- cbind(expand.grid(stage = names(laws), size = sizes, stringsAsFactors = FALSE), state = "timed", batch = 1,
+  marks <- cbind(expand.grid(stage = names(laws), size = sizes, stringsAsFactors = FALSE),
+    state = "timed", batch = 1,
     stopped_by = "rounds", reason = "", forecast = NA_real_, forecast_low = NA_real_, forecast_high = NA_real_,
-    bytes = bytes, allocations = 0, largest_bytes = 0)
+    bytes = bytes, allocations = 0, largest_bytes = 0
+  )
   cells <- internal("summarise_cells")(samples, marks, names(laws)[[1]], 0.03)
   cells$first_call <- NA_real_
   cells$build <- 0

@@ -2,11 +2,21 @@
 
 hollowmere_values <- function(name) {
   switch(name,
-    met = data.frame(rain = c(0.5, 3, 0, 2.5), store = 0), m = , a = matrix(c(1, 2, 3, 4, 5, 6, 7, 8, 9), 3),
-      b = diag(3) + 1,
-    n = 5, k = 0.3, keep = 0.8, base = 1, slope = 0.01, step = 0.1, gauge = c(2, 5, 2, 2, 9),
-      names = c("Upper", "Wendle"),
-    known = c(2, 5), hour = 1:5, c(0.5, 3, 1, 2.5, 0.25, 4, rep(1.5, 24))
+    met = data.frame(rain = c(0.5, 3, 0, 2.5), store = 0),
+    m = ,
+    a = matrix(c(1, 2, 3, 4, 5, 6, 7, 8, 9), 3),
+    b = diag(3) + 1,
+    n = 5,
+    k = 0.3,
+    keep = 0.8,
+    base = 1,
+    slope = 0.01,
+    step = 0.1,
+    gauge = c(2, 5, 2, 2, 9),
+    names = c("Upper", "Wendle"),
+    known = c(2, 5),
+    hour = 1:5,
+    c(0.5, 3, 1, 2.5, 0.25, 4, rep(1.5, 24))
   )
 }
 
@@ -29,8 +39,10 @@ test_that("what a rule writes gives what the code gave, to the declared change",
       expect_length(steps, 1)
       expected <- with_seed(1, do.call(f, args))
       found <- with_seed(1, do.call(steps[[1]], args))
-      if ("rounding" %in% as.data.frame(steps)$changes) expect_equal(found, expected) else expect_identical(found,
-        expected)
+      if ("rounding" %in% as.data.frame(steps)$changes) expect_equal(found, expected) else expect_identical(
+        found,
+        expected
+      )
     }
   }
 })
@@ -85,9 +97,9 @@ test_that("what can't be advised on is said", {
 test_that("comments and form stay outside what changed", {
   text <- c(
     "function(rain, keep) {", "  # stores of the Wendle", "  out <- numeric(0) # in mm", "  store <- 0", "",
-      "  for (r in rain) {",
+    "  for (r in rain) {",
     "    # hour by hour", "    store <- max(keep * store + r, 0)   # kept", "    out <- c(out, store)", "  }",
-      "  out   # done", "}"
+    "  out   # done", "}"
   )
   f <- eval(parse(text = text, keep.source = TRUE))
   filled <- function_source(ds_rewrite(f)$filled)
@@ -236,7 +248,7 @@ test_that("rewritings take no name that is taken, and functions that call themse
 test_that("a loop that something is taken out of keeps its comments", {
   text <- c(
     "function(rain, k) {", "  store <- 0", "  for (r in rain) {", "    # what stays",
-      "    store <- store * exp(-k) # of the hour before",
+    "    store <- store * exp(-k) # of the hour before",
     "    # and what comes", "    store <- max(0, store + r)", "  }", "  store", "}"
   )
   f <- eval(parse(text = text, keep.source = TRUE))

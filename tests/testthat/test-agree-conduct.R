@@ -118,8 +118,10 @@ test_that("what rounding explains of a reference that changes an argument in pla
     return R_NilValue;\n}\n"
   study <- ds_study("In place", function(n) list(x = stats::rnorm(n), into = double(3)), sizes = 2000, cases = FALSE) |>
     ds_stage("one", ds_native(code, "total"), in_place = TRUE) |>
-    ds_stage("two", ds_native(gsub("i = 0; i < XLENGTH(x); ++i", "i = XLENGTH(x) - 1; i >= 0; --i", code, fixed = TRUE),
-      "total"), in_place = TRUE)
+    ds_stage("two", ds_native(
+      gsub("i = 0; i < XLENGTH(x); ++i", "i = XLENGTH(x) - 1; i >= 0; --i", code, fixed = TRUE),
+      "total"
+    ), in_place = TRUE)
   evaluator <- internal("new_evaluator")(study)
   given <- internal("evaluator_value")(evaluator, "one", 2000)$value
   shaken <- internal("evaluator_shaken")(evaluator, "one", 2000, perturbations = 1:3, rounding = FALSE, seconds = 1)

@@ -135,8 +135,10 @@ test_that("advise, profile and climb make a function of a script fast", {
   expect_identical(found$version, "2.1.0")
   expect_identical(found$runs[[1]]$results[[1]]$locations[[1]]$physicalLocation$region$startLine, 3L)
   expect_true(all(vapply(found$runs[[1]]$results, function(one) one$ruleId, "") %in% ds_rules()$rule))
-  profiled <- run_deepstride(c("profile", script, "--function", "melt", "--args", "temp=rnorm(500), base=1", "--json",
-    "--budget", "0.5"))
+  profiled <- run_deepstride(c(
+    "profile", script, "--function", "melt", "--args", "temp=rnorm(500), base=1", "--json",
+    "--budget", "0.5"
+  ))
   lines <- jsonlite::fromJSON(profiled$stdout)$lines
   expect_equal(lines$runs[4], 500)
   climbed <- run_deepstride(c(

@@ -30,16 +30,20 @@ test_that("a rewriting that disagrees is kept out, with the case", {
   local_in_package("rewritten", function(f, families, ...) {
     wrong <- function(rain) sum(rain) + (length(rain) > 20)
     finding <- new_finding(1, 1, integer(), "a mistake", list())
-    list(f = wrong, done = if ("vector" %in% families) list(c(list(rule = "x", family = "vector"),
-      finding)) else list())
+    list(f = wrong, done = if ("vector" %in% families) list(c(
+      list(rule = "x", family = "vector"),
+      finding
+    )) else list())
   })
   total <- function(rain) {
     s <- 0
     for (r in rain) s <- s + r
     s
   }
-  climb <- ds_climb(total, function(n) list(rain = runif(n)), sizes = c(10, 100), plan = quick_plan(budget = 1),
-    cases = FALSE)
+  climb <- ds_climb(total, function(n) list(rain = runif(n)),
+    sizes = c(10, 100), plan = quick_plan(budget = 1),
+    cases = FALSE
+  )
   expect_identical(climb$climb$kept_out$stage, "vector")
   expect_false("vector" %in% climb$climb$steps$stage)
   expect_match(climb_sentences(climb$climb, "hours"), "Kept out: `vector`", all = FALSE)

@@ -128,11 +128,14 @@ test_that("levels and flags are taken where they leave results alone, and refuse
   for (level in list(0, 2, "size", c("-O2", "-funroll-loops"))) {
     expect_identical(ds_compile(f, optimise = level, whole = TRUE)(1.5), 3)
   }
-  refused <- c("-ffast-math", "-Ofast", "-O2; true", "$(true)", "-o x", "-fplugin=x.so", "-I.", "@x", "-mfma",
-    "-funsafe-math-optimizations")
+  refused <- c(
+    "-ffast-math", "-Ofast", "-O2; true", "$(true)", "-o x", "-fplugin=x.so", "-I.", "@x", "-mfma",
+    "-funsafe-math-optimizations"
+  )
   for (flag in refused) expect_error(ds_compile(f, optimise = flag), class = "ds_error_input")
   for (level in list(4, NA, -1, character(), TRUE)) expect_error(ds_compile(f, optimise = level),
-    class = "ds_error_input")
+    class = "ds_error_input"
+  )
   expect_error(ds_compile(f, compiler = "no-such-compiler"), class = "ds_error_build")
   expect_error(ds_compile(f, numerics = c("contract", "quickly")), class = "ds_error_input")
 })

@@ -263,7 +263,9 @@ test_that("a number that was compared is looked at again only where it may have 
     set.seed(seed)
     x <- sample(numbers, 5, TRUE)
     expect_identical(outcome_of(ds_compile(classed), list(x)), outcome_of(classed, list(x)))
-    expect_identical(outcome_of(ds_compile(between), list(x, numbers[[1 + seed %% 8]])),
-      outcome_of(between, list(x, numbers[[1 + seed %% 8]])))
+    expect_identical(
+      outcome_of(ds_compile(between), list(x, numbers[[1 + seed %% 8]])),
+      outcome_of(between, list(x, numbers[[1 + seed %% 8]]))
+    )
   }
 })

@@ -4,8 +4,10 @@ refused <- function(f, ..., numerics = "strict") {
 
 test_that("what can't be compiled is refused with line, expression, reason and a way out", {
   path <- tempfile(fileext = ".R")
-  writeLines(c("route <- function(rain) {", "  total <- 0", "  label <- strsplit(\"rain\", total)", "  total", "}"),
-    path)
+  writeLines(
+    c("route <- function(rain) {", "  total <- 0", "  label <- strsplit(\"rain\", total)", "  total", "}"),
+    path
+  )
   scope <- new.env()
   sys.source(path, scope, keep.source = TRUE)
   found <- refused(scope$route, c(1, 2))

@@ -70,11 +70,21 @@ test_that("`switch()` goes by text that is known only when it runs", {
     total <- 0
     kept <- character(0)
     for (one in soil) {
-      total <- total + switch(substr(one, 1, 4), clay = 0.3, peat = , loam = 0.2, "NA" = 9, 0)
-      found <- switch(one, 7, ford = next, moor = {
-        kept <- c(kept, "moor")
-        1L
-      })
+      total <- total + switch(substr(one, 1, 4),
+        clay = 0.3,
+        peat = ,
+        loam = 0.2,
+        "NA" = 9,
+        0
+      )
+      found <- switch(one,
+        7,
+        ford = next,
+        moor = {
+          kept <- c(kept, "moor")
+          1L
+        }
+      )
       total <- total + found
     }
     list(total, kept)
@@ -82,8 +92,15 @@ test_that("`switch()` goes by text that is known only when it runs", {
   same_both_times(capacity, c("clay", "loam", "moor", NA, "ford", "peat", "x"))
   fast <- ds_compile(function(soil) {
     depth <- numeric(length(soil))
-    for (i in seq_along(soil)) depth[i] <- switch(soil[i], clay = 1, peat = 2, stop("unknown: ", soil[i]))
-    for (i in 1:3) depth[1] <- depth[1] + switch(i, a = 1, b = 2)
+    for (i in seq_along(soil)) depth[i] <- switch(soil[i],
+      clay = 1,
+      peat = 2,
+      stop("unknown: ", soil[i])
+    )
+    for (i in 1:3) depth[1] <- depth[1] + switch(i,
+      a = 1,
+      b = 2
+    )
     depth
   })
   for (soil in list(c("clay", "peat"), "sand", c(clay = "peat"), NA_character_)) {

@@ -114,10 +114,30 @@ test_that("a switch on a constant number is of the type of the one case that it 
   for (f in list(
     function(x, n) {
       s <- 0L
-      for (i in switch(2, x, seq_len(n))) s <- s + i
+      for (i in switch(2,
+        x,
+        seq_len(n)
+      )) s <- s + i
       s
     },
-    function(x, n) switch(1, n, x), function(x, n) switch(3, x, n), function(x, n) switch(2, a = x, b = n)
+    function(x, n) {
+      switch(1,
+        n,
+        x
+      )
+    },
+    function(x, n) {
+      switch(3,
+        x,
+        n
+      )
+    },
+    function(x, n) {
+      switch(2,
+        a = x,
+        b = n
+      )
+    }
   )) {
     fast <- ds_compile(f, whole = TRUE)
     expect_identical(outcome_of(fast, list(c(0.5, 1.5), 4L)), outcome_of(f, list(c(0.5, 1.5), 4L)))

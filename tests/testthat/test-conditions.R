@@ -11,8 +11,10 @@ quiet_evidence <- function() {
   samples$crowding <- 1
   list(
     samples = tibble::as_tibble(samples),
-    facts = tibble::tibble(stage = rep(c("one", "two"), 2), size = rep(c(1e3, 1e5), each = 2), elements = size,
-      bytes = NA_real_),
+    facts = tibble::tibble(
+      stage = rep(c("one", "two"), 2), size = rep(c(1e3, 1e5), each = 2), elements = size,
+      bytes = NA_real_
+    ),
     noise = tibble::tibble(size = rep(c(1e3, 1e5), each = 30), seconds = 2e-4 * (1 + rnorm(60, 0, 0.01))),
     before = list(load = 0.2, stolen = 0, ticks = 1000, swapped = 10),
     after = list(load = 1.1, stolen = 1, ticks = 2000, swapped = 10),

@@ -149,8 +149,10 @@ test_that("what is exported in C++ can be read, builds and gives what its origin
         do.call(one, given)
       })
     }
-    c(lapply(given$spilled, function(one) both(hollowmere::spilled, hollowmere:::spilled_in_r, one)),
-      lapply(given$spread, function(one) both(hollowmere::spread, hollowmere:::spread_in_r, one)))
+    c(
+      lapply(given$spilled, function(one) both(hollowmere::spilled, hollowmere:::spilled_in_r, one)),
+      lapply(given$spread, function(one) both(hollowmere::spread, hollowmere:::spread_in_r, one))
+    )
   }, list(library, list(
     spilled = list(list(c(2, 0.5, 9)), list(c(-1, 2, 3, 4, 0), 3)),
     spread = list(list(cells, 2L), list(cells, 0L), list(cells[, 4:1], 5L))

@@ -27,10 +27,14 @@ test_that("values cross as they are", {
   echo <- ds_external("python3", c("-c", paste(
     "import json, sys", "for line in sys.stdin:", "    m = json.loads(line)",
     "    a = {'hello': 1} if 'hello' in m else {'call': m['call'], 'result': m['arguments']['x']}",
-    "    print(json.dumps(a), flush=True)", sep = "\n")), arguments = "x")
+    "    print(json.dumps(a), flush=True)",
+    sep = "\n"
+  )), arguments = "x")
   skip_if(!nzchar(Sys.which("python3")))
-  values <- list(1.5, c(TRUE, FALSE), "text", c("a", "b"), matrix(1:6 / 3, 2), list(a = 1, b = c(2, 3)), c(NaN, 1),
-    array(1:24 / 7, 2:4))
+  values <- list(
+    1.5, c(TRUE, FALSE), "text", c("a", "b"), matrix(1:6 / 3, 2), list(a = 1, b = c(2, 3)), c(NaN, 1),
+    array(1:24 / 7, 2:4)
+  )
   for (value in values) expect_identical(echo(value), value)
   expect_error(echo(1i), "take numbers", class = "ds_error_external")
 })

@@ -71,8 +71,10 @@ test_that("every figure draws one size or nine and up to twenty stages, and a st
     function(n) 1e-7 * i * n
   })
   first <- lapply(laws, function(law) 0.01)
-  calls <- tibble::tibble(stage = names(laws), size = 100, turn = 1, load = 1e-3, compile = 1e-3, evaluation = 1e-3,
-    peak = 0)
+  calls <- tibble::tibble(
+    stage = names(laws), size = 100, turn = 1, load = 1e-3, compile = 1e-3, evaluation = 1e-3,
+    peak = 0
+  )
   svglite::svglite(tempfile(fileext = ".svg"))
   on.exit(grDevices::dev.off())
   for (sizes in list(100, ladder)) {

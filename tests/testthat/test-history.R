@@ -4,7 +4,9 @@ small_result <- local({
   kept <- NULL
   function() {
     if (is.null(kept)) {
-      kept <<- routing_study(c(100, 1000)) |> ds_stage("filter", route_filter) |> ds_run(quick_plan())
+      kept <<- routing_study(c(100, 1000)) |>
+        ds_stage("filter", route_filter) |>
+        ds_run(quick_plan())
       kept$timings$samples$crowding <<- 1
     }
     kept

@@ -1,7 +1,9 @@
 skip_if_not_installed("knitr")
 
 test_that("a notebook shows results as words, tables and figures, and what is asked for of them", {
-  result <- routing_study(c(100, 1000)) |> ds_stage("filter", route_filter) |> ds_run(quick_plan())
+  result <- routing_study(c(100, 1000)) |>
+    ds_stage("filter", route_filter) |>
+    ds_run(quick_plan())
   folder <- withr::local_tempdir()
   shown <- function(...) {
     writeLines(c(...), file.path(folder, "book.Rmd"))
@@ -10,8 +12,10 @@ test_that("a notebook shows results as words, tables and figures, and what is as
     withr::with_dir(folder, suppressMessages(knitr::knit("book.Rmd", quiet = TRUE, envir = scope)))
     paste(readLines(file.path(folder, "book.md")), collapse = "\n")
   }
-  book <- shown("```{r}", "result", "```", "```{r}", "deepstride::ds_scaling(result)", "deepstride::ds_compare(result)",
-    "result$agreement", "```")
+  book <- shown(
+    "```{r}", "result", "```", "```{r}", "deepstride::ds_scaling(result)", "deepstride::ds_compare(result)",
+    "result$agreement", "```"
+  )
   expect_match(book, "- .*At 1,000 hours `filter`")
   expect_match(book, "| `filter` |", fixed = TRUE)
   expect_match(book, "![plot of chunk", fixed = TRUE)

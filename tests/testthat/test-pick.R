@@ -3,7 +3,8 @@ ran <- new.env()
 
 made_result <- function() {
   study <- ds_study("Total", function(n) list(depth = as.double(seq_len(n)), keep = 0.5),
-    sizes = c(10, 100, 1000), cases = FALSE) |>
+    sizes = c(10, 100, 1000), cases = FALSE
+  ) |>
     ds_stage("small", function(depth, keep = 0.1, ...) {
       ran$by <- "small"
       sum(depth) * keep
@@ -78,7 +79,8 @@ test_that("code runs with functions replaced, both ways now and then, and all is
   expect_error(ds_swap(list(total = quick), stop("half-way"), envir = env), "half-way")
   expect_identical(env$total, own)
   wrong <- ds_swap(list(total = function(depth, keep) -1), vapply(1:40, function(i) total(i), 0),
-    check = 0.5, envir = env)
+    check = 0.5, envir = env
+  )
   expect_match(wrong$table$reason, "another result")
   expect_identical(wrong$value[-1], as.double(2:40))
   expect_error(ds_swap(list(nobody = quick), 1, envir = env), "no function `nobody`", class = "ds_error_input")
@@ -94,17 +96,19 @@ test_that("code runs with functions replaced, both ways now and then, and all is
   deep <- ds_swap(list(half = ds_compile(env$half)), half(64), check = 0, envir = env)
   expect_identical(unlist(deep$table[c("calls", "fell_back")], use.names = FALSE), c(1, 0))
   fallen <- ds_swap(list(total = ds_compile(function(depth, keep = 1) sum(depth) * keep)),
-    c(total(c(1, 2)), total("a")) |> try(silent = TRUE), envir = list2env(list(total = own)), check = 0)
+    c(total(c(1, 2)), total("a")) |> try(silent = TRUE),
+    envir = list2env(list(total = own)), check = 0
+  )
   expect_identical(fallen$table$calls, 2)
 })
 
 script_lines_of <- function(turns) {
   c(
-  "wet <- function(rain) {", "  store <- 0", "  out <- c()",
-  "  for (i in seq_along(rain)) {", "    store <- 0.9 * store + rain[i]", "    out[i] <- store", "  }", "  out", "}",
-  sprintf("rain <- as.double(1:%d %%%% 7)", turns), "flow <- wet(rain)", "cat('Largest:', max(flow), '\\n')",
-  "total <- 0", "for (i in seq_along(flow)) {", "  total <- total + flow[i] %% 3", "}", "print(total)",
-  "writeLines(format(total), 'total.txt')", "1 + 1"
+    "wet <- function(rain) {", "  store <- 0", "  out <- c()",
+    "  for (i in seq_along(rain)) {", "    store <- 0.9 * store + rain[i]", "    out[i] <- store", "  }", "  out", "}",
+    sprintf("rain <- as.double(1:%d %%%% 7)", turns), "flow <- wet(rain)", "cat('Largest:', max(flow), '\\n')",
+    "total <- 0", "for (i in seq_along(flow)) {", "  total <- total + flow[i] %% 3", "}", "print(total)",
+    "writeLines(format(total), 'total.txt')", "1 + 1"
   )
 }
 

@@ -100,7 +100,9 @@ test_that("the verdict in words follows the figures", {
   study <- result$study
   study$stages$native$language <- "C"
   expect_match(internal("verdict_sentences")(study, result$agreement, tied),
-    "Keep `filled`: as fast as `native`, and still R", all = FALSE)
+    "Keep `filled`: as fast as `native`, and still R",
+    all = FALSE
+  )
   tied$cells$collecting <- 0.4 * tied$cells$median
   expect_match(words(tied), "At 10,000 40 % of the time of `filled` and 40 % of .* collecting", all = FALSE)
 })

@@ -71,7 +71,8 @@ test_that("the bootstrap of medians is that of R's own resampling", {
   ours <- internal("resample_medians")(x, rep(1L, 41), 20000L, 7)
   theirs <- t(replicate(20000, apply(x[sample(41, replace = TRUE), ], 2, median, na.rm = TRUE)))
   for (j in 1:2) expect_equal(quantile(ours[, j], c(0.05, 0.5, 0.95)), quantile(theirs[, j], c(0.05, 0.5, 0.95)),
-    tolerance = 0.05)
+    tolerance = 0.05
+  )
   expect_true(all(internal("resample_medians")(cbind(c(1, 3)), c(1L, 1L), 500L, 1) %in% c(1, 2, 3)))
   expect_identical(dim(internal("resample_medians")(matrix(0, 0, 2), integer(), 10L, 1)), c(0L, 2L))
 })
@@ -113,8 +114,10 @@ test_that("samples beside a neighbour are left out where each stage has others, 
 
 test_that("intervals hold what one process beside a neighbour can't show", {
   set.seed(3)
-  samples <- data.frame(stage = rep(c("loop", "chain"), each = 20), round = 1:20, crowding = 1.8, worker = "a",
-    seconds = rep(c(1.8e-3, 1e-3), each = 20) * exp(rnorm(40, 0, 0.005)))
+  samples <- data.frame(
+    stage = rep(c("loop", "chain"), each = 20), round = 1:20, crowding = 1.8, worker = "a",
+    seconds = rep(c(1.8e-3, 1e-3), each = 20) * exp(rnorm(40, 0, 0.005))
+  )
   inside <- function(x, interval) interval[["low"]] <= x && x <= interval[["high"]]
   read <- function(samples) {
     effects <- internal("size_effects")(samples)

@@ -22,8 +22,10 @@ test_that("a report is one file without outside references, and escapes what is 
   expect_no_match(page, "src=|href=['\"][^#]")
   expect_no_match(page, "@import|url\\([^#]")
   expect_match(page, "&lt;script&gt;alert(1)", fixed = TRUE)
-  for (id in c("verdict", "agreement", "time", "speedup", "growth", "conditions", "cells", "stages", "method",
-    "glossary")) {
+  for (id in c(
+    "verdict", "agreement", "time", "speedup", "growth", "conditions", "cells", "stages", "method",
+    "glossary"
+  )) {
     expect_match(page, sprintf("id=\"%s\"", id), fixed = TRUE)
   }
   expect_match(page, "does not give the numbers of <code>filled</code>", fixed = TRUE)
@@ -44,7 +46,7 @@ title_in_browser <- function(file, width, probe) {
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
     "--allow-file-access-from-files", paste0("--user-data-dir=", tempfile("chromium")),
     "--enable-logging=stderr", "--window-size=1400,900", "--virtual-time-budget=3000", "--dump-dom",
-      paste0("file://", probed)
+    paste0("file://", probed)
   ), timeout = 60, error_on_status = FALSE)
   expect_no_match(run$stderr, "CONSOLE")
   sub(".*<title>([^<]*)</title>.*", "\\1", run$stdout)

@@ -21,7 +21,9 @@ test_that("settings that stop, are left out or give another result do not race",
     sum(depth) + (way == "odd")
   }
   tuning <- ds_tune(kernel, list(block = c(1, 3, 4), way = c("even", "odd")), function(n) list(depth = runif(n)),
-    c(5, 50), where = function(block) block < 4, budget = 1)
+    c(5, 50),
+    where = function(block) block < 4, budget = 1
+  )
   state <- function(...) with(tuning$table, state[size == 5 & ...])
   expect_identical(state(tuning$table$block == 3 & tuning$table$way == "even"), "left out")
   expect_identical(state(tuning$table$block == 1 & tuning$table$way == "odd"), "differs")
@@ -41,8 +43,10 @@ test_that("a grid of a million settings is searched, and a maker of kernels is t
       sum(depth)
     }
   }
-  tuning <- ds_tune(make, list(a = 1:100, b = 1:100, c = 1:100), function(n) list(depth = runif(n)), 4, make = TRUE,
-    budget = 4)
+  tuning <- ds_tune(make, list(a = 1:100, b = 1:100, c = 1:100), function(n) list(depth = runif(n)), 4,
+    make = TRUE,
+    budget = 4
+  )
   expect_identical(tuning$of, 1e6)
   expect_lt(tuning$tried, 200)
   draws <- tuning$table$seconds[is.finite(tuning$table$seconds)]
