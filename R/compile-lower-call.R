@@ -91,6 +91,7 @@ settle_texts <- function(kernel, given) {
     chosen <- choice_among(kernel, name, code, left_out) %||%
       (if (is.null(code) || is_text(code)) list(value = code, body = kernel$body))
     if (is.null(chosen) || any(c(name, "missing") %in% c(changed_names(chosen$body), called_names(kernel$body)))) next
+    if (any(c(type_questions, foldable) %in% assigned_names(chosen$body))) next # functions of its own
     kernel$body <- settle_code(put_constant(chosen$body, name, chosen$value), list(), kernel$env)
     kernel$formals[name] <- NULL
     given[name] <- NULL

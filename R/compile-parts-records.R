@@ -123,6 +123,15 @@ change_calls <- function(code, change) {
   code
 }
 
+# The same from inside out: every call, once its own parts are changed.
+change_upwards <- function(code, change, ...) {
+  if (!is.call(code)) return(code)
+  for (i in seq_along(code)) {
+    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- change_upwards(code[[i]], change, ...)
+  }
+  change(code, ...) %||% code
+}
+
 # A variable that the loop gives is made of what stands for it.
 replace_given <- function(made, name, stand_in, value_of) {
   force(value_of)

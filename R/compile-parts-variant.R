@@ -24,6 +24,7 @@ new_variant <- function(part, kinds, frame) {
   put_constants(made)
   for (name in lists) settle_variable(made, name, "list", frame)
   put_constants(made) # functions in them
+  if (length(lists)) columns_for_keys(made, kinds, frame) # the names of lists are known by now
   if (is.null(made$reason)) settle_classes(made, kinds, frame)
   bound <- if (is.null(made$reason)) bind_rows(made, frame)
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
@@ -33,7 +34,7 @@ new_variant <- function(part, kinds, frame) {
     keep_names_in(made, named, frame, bound)
   }
   if (!is.null(made$reason)) return(list(reason = made$reason))
-  code <- settle_code(made$code, known_values(made, kinds, frame), part$kernel$env)
+  code <- settle_code(made$code, known_values(made, kinds, frame), frame)
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
   kernel$labelling <- unique(unlist(made$labelling)) %||% character()
@@ -101,7 +102,9 @@ value_words <- function(value) {
 }
 
 # `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
-take_apart <- function(made, name, frame) {
+take_apart <- function(made, name, frame, unrolled = FALSE) {
+  as_it_was <- list(code = made$code, given = made$given)
+  parts_by_text(made, name, frame)
   columns_for_records(made, name, frame)
   table <- is.data.frame(frame[[name]])
   found <- list()
@@ -120,6 +123,9 @@ take_apart <- function(made, name, frame) {
     }
     counted <- call_name(code) %in% c("nrow", "ncol", "length", "NROW", "NCOL") && length(code) == 2 &&
       identical(code[[2]], as.name(name)) && mean_rs(call_name(code), frame)
+    if (identical(code, call("seq_along", as.name(name))) && mean_rs(c("seq_along", "seq_len", "length"), frame)) {
+      return(call("seq_len", visit(call("length", as.name(name)))))
+    }
     if (counted) {
       symbol <- paste0(call_name(code), "(", name, ")")
       found[[symbol]] <<- code
@@ -138,11 +144,14 @@ take_apart <- function(made, name, frame) {
     code <- made$code
   }
   if (name %in% all.vars(code)) {
+    list2env(as_it_was, made)
+    if (!unrolled && unroll_parts(made, name, frame)) return(take_apart(made, name, frame, unrolled = TRUE))
     made$reason <- sprintf("the list `%s` is used as a whole", name)
     return()
   }
   changed <- intersect(names(found), assigned_names(code))
   made$code <- code
+  if (unrolled) made$settled <- c(made$settled, names(found))
   made$changed <- union(made$changed, changed)
   few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
   functions <- if (few) Filter(function(code) is.function(eval(code, frame)), found)
@@ -193,57 +202,6 @@ field_of <- function(code, name) {
   if (head %in% c("$", "[[") && is.character(code[[3]]) && length(code[[3]]) == 1) code[[3]]
 }
 
-# A data frame of one kind of numbers whose columns are only read, by places that the code works out, as a list of them:
-# gives the code, with `d[i, j]` as `d[[j]][i]`; NULL where it is something else.
-columns_by_place <- function(made, code, name, frame) {
-  symbol <- as.name(name)
-  visit <- function(code) {
-    if (!is.call(code)) return(code)
-    ours <- call_name(code) == "[" && length(code) == 4 && identical(code[[2]], symbol)
-    if (ours && !any(vapply(as.list(code), rlang::is_missing, NA))) {
-      code <- call("[", call("[[", symbol, code[[4]]), code[[3]])
-    }
-    code[] <- lapply(as.list(code), function(one) if (rlang::is_missing(one)) one else visit(one))
-    code
-  }
-  code <- visit(code)
-  of <- type_of_list(as.list(frame[[name]]))$of
-  if (name %in% made$changed || name %in% assigned_names(code) || !identical(of$kind, "number")) return(NULL)
-  if (!reads_parts_only(code, symbol)) return(NULL)
-  made$given[[name]] <- as.call(list(as.list, made$given[[name]]))
-  made$code <- code
-}
-
-# Does code speak of a list only as `list[[i]]`?
-reads_parts_only <- function(code, symbol) {
-  if (identical(code, symbol)) return(FALSE)
-  if (!is.call(code)) return(TRUE)
-  parts <- as.list(code)
-  if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], symbol)) parts <- parts[-(1:2)]
-  all(vapply(parts, function(one) rlang::is_missing(one) || reads_parts_only(one, symbol), NA))
-}
-
-# The number of a column of a data frame, in `d[[2]]`, where its name tells it from the others.
-column_number <- function(code, table, name) {
-  at <- if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], as.name(name))) code[[3]]
-  if (is.numeric(at) && length(at) == 1 && at %in% seq_along(table) && tells_columns(names(table), at)) as.integer(at)
-}
-
-# A column by its number, in tables where it has the name that it has in this one.
-column_code <- function(table, symbol, number) {
-  as.call(list(numbered_column, symbol, number, names(table)[[number]]))
-}
-
-numbered_column <- function(table, number, name) {
-  if (identical(names(table)[number], name) && tells_columns(names(table), number)) table[[number]] else nothing_built
-}
-
-tells_columns <- function(names, number) !anyDuplicated(names) && !names[[number]] %in% c("", NA)
-
-nothing_built <- structure(list(), class = "nothing built") # what no kernel takes
-
-is_checked_column <- function(code) is.call(code) && identical(code[[1]], numbered_column)
-
 # A column keeps its length: where it does not, R words the error.
 put_field <- function(name, field) {
   list(name, field) # worked out here
@@ -267,14 +225,14 @@ put_constants <- function(made) {
 }
 
 # A variable's value in its place, but where it is the name of an argument, of a function, or of another variable. A
-# name as the value stands for a function that it calls, too.
+# name or code as the value stands for a function that it calls, too.
 put_constant <- function(code, name, value) {
   if (identical(code, as.name(name))) return(value)
   if (!is.call(code)) return(code)
   if (call_name(code) == "function" && name %in% c(names(code[[2]]), assigned_names(code[[3]]))) return(code)
   kept <- attributes(code)
   parts <- as.list(code)
-  if (is.name(value) && identical(parts[[1]], as.name(name))) parts[[1]] <- value
+  if (is.language(value) && identical(parts[[1]], as.name(name))) parts[[1]] <- value
   for (i in seq_along(parts)[-1]) {
     if (rlang::is_missing(parts[[i]]) || is.pairlist(parts[[i]])) next
     made <- put_constant(parts[[i]], name, value)
@@ -289,7 +247,8 @@ put_constant <- function(code, name, value) {
 known_values <- function(made, kinds, frame) {
   assigned <- c(assigned_names(made$code), made$changed)
   names <- names(kinds)[kinds %in% c("plain", "named", "function", "list") & !names(kinds) %in% assigned]
-  stats::setNames(lapply(names, function(name) frame[[name]]), names)
+  fields <- made$given[setdiff(made$settled, assigned)]
+  c(stats::setNames(lapply(names, function(name) frame[[name]]), names), lapply(fields, eval, frame))
 }
 
 type_questions <- c(
@@ -309,11 +268,19 @@ settle_code <- function(code, known, env) {
   }
   made <- as.call(parts)
   attributes(made) <- attributes_kept
+  if (head == "{") return(until_it_leaves(made))
   if (!head %in% c(type_questions, foldable, "if")) return(made)
   if (!identical(get0(head, env, mode = "function"), get0(head, baseenv(), mode = "function"))) return(made)
   about <- if (head %in% type_questions && length(parts) == 2 && is.name(parts[[2]])) as.character(parts[[2]])
   if (!is.null(about) && about %in% names(known)) return(do.call(head, list(known[[about]]), quote = TRUE))
   fold_call(made, head, parts)
+}
+
+# Nothing comes after a statement that leaves the block.
+until_it_leaves <- function(block) {
+  ends <- which(vapply(as.list(block)[-1], function(one) call_name(one) %in% c("break", "next"), NA))
+  if (length(ends) == 0 || ends[[1]] + 1 == length(block)) return(block)
+  as.call(as.list(block)[seq_len(ends[[1]] + 1)])
 }
 
 foldable <- c("c", "==", "!=", "!", "&&", "||", "is.null", "is.character", "is.numeric", "identical", "%in%")

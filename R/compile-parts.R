@@ -204,17 +204,24 @@ run_part <- function(part) {
 
 # Where its variables are not what they were the last time.
 run_anew <- function(part, words, frame) {
-  kinds <- kinds_of_variables(frame, part$symbols)
-  for (at in which(kinds == "other")) {
-    if (!is.null(class_of_numbers(frame[[part$reads[[at]]]]))) kinds[[at]] <- "classed"
-  }
+  kinds <- kinds_for_part(part, frame)
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
   ran <- run_variant(variant_of(part, kinds, frame), frame)
   part$last <- ran$variant
   part$last_words <- words
   if (ran$fits || !any(kinds == "pending")) return(ran)
-  now <- kinds_of_variables(frame, part$symbols) # what was pending is known by now
+  now <- kinds_for_part(part, frame) # what was pending is known by now
   if (identical(now, kinds)) ran else run_variant(variant_of(part, now, frame), frame)
+}
+
+kinds_for_part <- function(part, frame) {
+  kinds <- kinds_of_variables(frame, part$symbols)
+  for (at in which(kinds == "other")) {
+    value <- frame[[part$reads[[at]]]]
+    if (!is.null(class_of_numbers(value))) kinds[[at]] <- "classed"
+    if (is_plainly_list(value, frame)) kinds[[at]] <- "list"
+  }
+  kinds
 }
 
 # list(variant, value, kept, fits); `fits` is FALSE where R is to run it.

@@ -77,7 +77,12 @@ repeat_reasons <- function(fx, loop) {
   if (is.null(loop$var)) return(NULL)
   turns <- new_turns(fx, loop)
   unlist(lapply(store_targets(loop$body), function(target) {
-    if (has_own_place(turns, target)) return(NULL)
+    if (!is.null(own_place(turns, target))) {
+      other <- crossing_store(turns, target)
+      return(if (!is.null(other)) {
+        sprintf("what one turn writes in `%s` another may write in `%s`", spelled(target), spelled(other))
+      })
+    }
     if (!loop$var %in% all.vars(target) && !any(all.vars(target)[-1] %in% loop$changed)) {
       return(sprintf("every turn writes `%s`", spelled(target)))
     }

@@ -79,24 +79,34 @@ turned_store <- function(turns, code) {
   spot <- turned_element(turns, target)
   if (is.null(spot)) return(NULL)
   if (!spot$each) return(cannot(turns, "every turn writes `%s`", spelled(target)))
-  if (!has_own_place(turns, target)) {
+  if (is.null(own_place(turns, target)) || !is.null(crossing_store(turns, target))) {
     return(cannot(turns, "two turns may write the same element, `%s`", spelled(target)))
   }
   value <- turned_operand(turns, code[[3]])
   if (!is.null(value)) list(call("<-", spot$code, value$code))
 }
 
-# Turns write different elements where the index is the loop's variable, or that and a constant.
-has_own_place <- function(turns, target) {
+# Turns write different elements where the index is the loop's variable, or that and a constant: as
+# list(index, at, extents); NULL elsewhere.
+own_place <- function(turns, target) {
   indices <- as.list(target)[-(1:2)]
-  if (length(indices) == 1 && is.name(indices[[1]]) && as.character(indices[[1]]) %in% turns$distinct) return(TRUE)
-  own <- vapply(indices, function(index) turns$var %in% all.vars(index), NA)
-  if (sum(own) != 1 || !is_range(turns$loop$range)) return(FALSE)
-  index <- bare_code(indices[[which(own)]])
-  if (is.name(index)) return(TRUE)
+  place <- function(at) list(index = bare_code(indices[[at]]), at = at, extents = length(indices))
+  if (length(indices) == 1 && is.name(indices[[1]]) && as.character(indices[[1]]) %in% turns$distinct) return(place(1))
+  own <- which(vapply(indices, function(index) turns$var %in% all.vars(index), NA))
+  if (length(own) != 1 || !is_range(turns$loop$range)) return(NULL)
+  index <- bare_code(indices[[own]])
+  if (is.name(index)) return(place(own))
   shift <- is.call(index) && length(index) == 3 && call_name(index) %in% c("+", "-") &&
     identical(index[[2]], as.name(turns$var))
-  shift && is_steady(index[[3]], c(turns$changed, turns$var))
+  if (shift && is_steady(index[[3]], c(turns$changed, turns$var))) place(own)
+}
+
+# Another element of the same vector that the loop writes, in a place that differs by more than its own turn: what one
+# turn writes there another may write here. NULL where there is none.
+crossing_store <- function(turns, target) {
+  place <- own_place(turns, target)
+  others <- Filter(function(other) identical(other[[2]], target[[2]]), store_targets(turns$loop$body))
+  Find(function(other) !identical(own_place(turns, other), place), others)
 }
 
 # A range has no value twice.

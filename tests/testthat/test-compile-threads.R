@@ -54,6 +54,37 @@ test_that("threads change no bit, whatever the turns meet, and what is rare is s
   expect_identical(forked[[1]], fast(large[[1]][1:300], large[[2]]))
 })
 
+test_that("turns that write what others write stay in order", {
+  crossing <- list(
+    function(x, k) {
+      for (i in 1:6) {
+        x[i + k] <- 2
+        x[i] <- 0
+      }
+      x
+    },
+    function(m) {
+      for (i in 1:3) {
+        m[i, 1] <- 1
+        m[1, i] <- 2
+      }
+      m
+    }
+  )
+  for (f in crossing) {
+    said <- expect_error(ds_compile(f, threads = 2), class = "ds_error_unsupported")
+    expect_match(conditionMessage(said), "another may write in `[xm]\\[")
+  }
+  own <- function(m) {
+    for (i in 1:3) {
+      m[i, 1] <- i
+      m[i, 2] <- m[i, 1] + 1
+    }
+    m
+  }
+  expect_identical(ds_compile(own, threads = 2)(diag(3)), own(diag(3)))
+})
+
 test_that("sums that threads share are the same each time, and only where C may add in another order", {
   skip_if(parallel::detectCores() < 2)
   kernels <- list(
