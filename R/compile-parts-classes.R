@@ -42,6 +42,7 @@ take_classes <- function(made, names, frame) {
     is.numeric(value) && !is.object(value) && !name %in% names(assigned_values(code))
   }, setdiff(names(made$given), made$pending))
   uses$classes <- dated_variables(uses, code)
+  if (any(names(uses$classes) %in% own_of_functions(code))) return(names)
   taken <- c(names, names(uses$classes))
   made$before <- lapply(made$before, in_numbers, uses)
   made$code <- in_numbers(made$code, uses)

@@ -3,9 +3,10 @@
 
 places_by_name <- function(made, named, frame) {
   code <- c(made$before, list(made$code))
-  texts <- text_variables(made, code, frame)
   fixed <- Filter(function(name) is.null(assigned_values(code)[[name]]), named)
-  fixed <- setdiff(fixed, reshaped_names(code))
+  fixed <- setdiff(fixed, c(reshaped_names(code), own_of_functions(code)))
+  for (name in fixed) names_as_texts(made, name, frame)
+  texts <- text_variables(made, c(made$before, list(made$code)), frame)
   visit <- function(code) {
     if (!is.call(code)) return(code)
     name <- if (call_name(code) %in% c("[", "[[") && is.name(code[[2]])) as.character(code[[2]]) else ""
@@ -24,6 +25,39 @@ places_by_name <- function(made, named, frame) {
   made$code <- visit(made$code)
 }
 
+# `for (k in c("mill", "weir"))`: the texts as a variable that is given.
+texts_gone_over <- function(made, frame) {
+  for (loop in calls_in(made$code, "for")) {
+    range <- loop[[3]]
+    spelled <- is.call(range) && call_name(range) == "c" && all(vapply(as.list(range)[-1], is_text, NA))
+    if (!spelled || length(range) > most_named_parts || !is.null(names(range)) || !mean_rs("c", frame)) next
+    text <- sprintf("texts of %s", deparse1(range))
+    made$given[[text]] <- range
+    made$code <- change_upwards(made$code, function(code) {
+      if (call_name(code) == "for" && identical(code[[3]], range)) {
+        code[[3]] <- as.name(text)
+        code
+      }
+    })
+  }
+}
+
+# `names(x)` as a vector of texts; of a vector that the loop changes only where that goes over them.
+names_as_texts <- function(made, name, frame) {
+  asked <- call("names", as.name(name))
+  text <- sprintf("names of %s", name)
+  if (is.null(names(eval(made$given[[name]], frame))) || !mean_rs("names", frame)) return()
+  code <- made$code
+  if (!name %in% c(made$changed, assigned_names(code))) {
+    code <- change_upwards(code, function(code) if (identical(code, asked)) as.name(text))
+  } else if (call_name(code) == "for" && identical(code[[3]], asked)) {
+    code[[3]] <- as.name(text)
+  }
+  if (identical(code, made$code)) return()
+  made$code <- code
+  made$given[[text]] <- as.call(list(names_that_tell, made$given[[name]]))
+}
+
 labelled_place <- function(made, name, label, side, count) {
   symbol <- sprintf("%s[%s\"%s\"]", name, strrep(",", side - 1), label)
   made$given[[symbol]] <- as.call(list(place_of_label, made$given[[name]], label, if (count > 1) side else 0))
@@ -37,14 +71,14 @@ text_variables <- function(made, code, frame) {
     value <- tryCatch(eval(made$given[[name]], frame), error = function(e) NULL)
     is.character(value) && !is.object(value)
   }
-  vectors <- setdiff(names(made$given), unlist(lapply(code, assigned_names)))
+  vectors <- setdiff(names(made$given), c(unlist(lapply(code, assigned_names)), own_of_functions(code)))
   vectors <- Filter(holds_text, vectors)
   loops <- unlist(lapply(code, calls_in, "for"), recursive = FALSE)
   over_text <- vapply(loops, function(loop) is.name(loop[[3]]) && as.character(loop[[3]]) %in% vectors, NA)
   variables <- vapply(loops, function(loop) as.character(loop[[2]]), "")
   others <- c(variables[!over_text], unlist(lapply(code, function(one) names(assigned_values(one)))))
   over <- vapply(loops[over_text], function(loop) as.character(loop[[3]]), "")
-  others <- c(others, variables[over_text][duplicated(variables[over_text])])
+  others <- c(others, variables[over_text][duplicated(variables[over_text])], own_of_functions(code))
   elements <- stats::setNames(over, variables[over_text])
   list(vectors = vectors, elements = elements[!names(elements) %in% others])
 }

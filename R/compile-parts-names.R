@@ -37,10 +37,11 @@ names_words <- function(value) {
 }
 
 # The same of a list's parts, where they are few and go by names.
-parts_words <- function(list, frame, beside) {
+parts_words <- function(list, frame, beside, deep = FALSE) {
   if (length(list) > most_named_parts || is.null(names(list))) return(kind_of_table(list))
   words <- vapply(list, function(part) {
     if (is.function(part)) return(function_words(part, frame))
+    if (deep && is.list(part)) return(sprintf("(%s)", parts_words(part, frame, beside, deep)))
     if (is.null(attributes(part))) "" else names_words(part)
   }, "")
   # how many numbers there are matters only where names go along

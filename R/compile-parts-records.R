@@ -95,6 +95,7 @@ row_statement <- function(at, index) {
 # The variables that these calls give a value, where nothing else does and they are used by their fields alone.
 used_by_fields <- function(code, calls) {
   names <- unique(vapply(calls, function(one) as.character(one[[2]]), ""))
+  names <- setdiff(names, own_of_functions(code))
   Filter(function(name) sum(all_assigned(code) == name) == 1 && uses_fields_only(code, name), names)
 }
 

@@ -17,7 +17,7 @@ unroll_parts <- function(made, name, frame) {
     given <- variable %in% made$gives
     ends <- leaves_turn(loop[[4]], "break")
     unknown <- given && (ends || is.null(turns$last)) || ends && leaves_turn(loop[[4]], "next")
-    if (unknown || variable %in% assigned_names(loop[[4]])) return(NULL)
+    if (unknown || variable %in% c(assigned_names(loop[[4]]), own_of_functions(loop[[4]]))) return(NULL)
     last <- if (given) list(call("<-", loop[[2]], turns$last))
     written <- as.call(c(quote(`{`), lapply(turns$values, turn_of, loop[[4]], variable), last))
     if (ends) left_by_break(written) else written
@@ -40,7 +40,8 @@ turns_over <- function(range, name, list) {
   symbol <- as.name(name)
   parts <- lapply(names(list), function(label) call("[[", symbol, label))
   if (identical(range, symbol)) return(list(values = parts))
-  if (identical(range, call("names", symbol))) return(list(values = as.list(names(list)), last = names(list)[length(list)]))
+  labels <- names(list)
+  if (identical(range, call("names", symbol))) return(list(values = as.list(labels), last = labels[length(labels)]))
   count <- if (is_counting(range, symbol)) length(list) else if (is_short_range(range)) range[[3]]
   if (isTRUE(count %in% seq_along(list))) list(values = as.list(seq_len(count)), last = as.integer(count))
 }
@@ -54,8 +55,8 @@ reaches_parts <- function(code, name, variable) {
 
 is_counting <- function(range, symbol) {
   counts <- list(call("length", symbol), call("ncol", symbol))
-  ranges <- c(lapply(counts, function(count) call("seq_len", count)), lapply(counts, function(count) call(":", 1, count)))
-  any(vapply(c(ranges, call("seq_along", symbol)), identical, NA, range))
+  ranges <- lapply(counts, function(count) list(call("seq_len", count), call(":", 1, count)))
+  any(vapply(c(unlist(ranges), call("seq_along", symbol)), identical, NA, range))
 }
 
 is_short_range <- function(range) {
@@ -80,6 +81,8 @@ leaves_turn <- function(code, word) {
 with_breaks <- function(code) {
   if (!is.call(code) || call_name(code) %in% c("function", loop_heads)) return(code)
   if (call_name(code) == "next") return(quote(break))
-  for (i in seq_along(code)) if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- with_breaks(code[[i]])
+  for (i in seq_along(code)) {
+    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- with_breaks(code[[i]])
+  }
   code
 }

@@ -17,6 +17,7 @@ new_variant <- function(part, kinds, frame) {
   made$changed <- part$changed
   made$reason <- NULL
   lists <- names(kinds)[kinds == "list"]
+  texts_gone_over(made, frame)
   columns_for_keys(made, kinds, frame)
   for (name in c(intersect("...", names(kinds)), setdiff(names(kinds), c(lists, "...")))) {
     settle_variable(made, name, kinds[[name]], frame)
@@ -104,12 +105,40 @@ value_words <- function(value) {
 # `p$k` and `p[["k"]]` as variables of their own, if the list is used in no other way.
 take_apart <- function(made, name, frame, unrolled = FALSE) {
   as_it_was <- list(code = made$code, given = made$given)
+  if (name %in% own_of_functions(made$code)) return(take_with_namesakes(made, name, frame))
   parts_by_text(made, name, frame)
   columns_for_records(made, name, frame)
+  plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
+  apart <- parts_apart(made, if (plain) column_elements(made$code, name) else made$code, name, frame)
+  whole <- name %in% all.vars(apart$code)
+  if (!whole) return(take_parts(made, name, frame, apart, unrolled))
+  if (is_sequence_use(made, name, frame)) return()
+  if (plain && !any(startsWith(as.character(names(apart$found)), paste0(name, "$")))) {
+    if (!is.null(columns_by_place(made, apart$code, name, frame))) return(made$given <- c(made$given, apart$found))
+  }
+  list2env(as_it_was, made)
+  if (!unrolled && unroll_parts(made, name, frame)) return(take_apart(made, name, frame, unrolled = TRUE))
+  made$reason <- sprintf("the list `%s` is used as a whole", name)
+}
+
+# Where a function in the loop has a variable of that name of its own, code is not changed.
+take_with_namesakes <- function(made, name, frame) {
+  if (!is_sequence_use(made, name, frame)) made$reason <- sprintf("a function in the loop has a `%s` of its own", name)
+}
+
+# list(code, found, deep): code with variables for parts and for how many there are, what each is made of, and what is
+# known of those that lie deeper.
+parts_apart <- function(made, code, name, frame) {
   table <- is.data.frame(frame[[name]])
-  found <- list()
+  found <- deep <- list()
   visit <- function(code) {
     if (!is.call(code)) return(code)
+    part <- deep_part(code, name, frame)
+    if (!is.null(part)) {
+      found[[part$symbol]] <<- code
+      deep[[part$symbol]] <<- part
+      return(as.name(part$symbol))
+    }
     field <- field_of(code, name) %||% if (table) column_number(code, frame[[name]], name)
     if (is.integer(field)) {
       code <- column_code(frame[[name]], code[[2]], field)
@@ -121,12 +150,10 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
       if (!is_checked_column(found[[symbol]])) found[[symbol]] <<- code
       return(as.name(symbol))
     }
-    counted <- call_name(code) %in% c("nrow", "ncol", "length", "NROW", "NCOL") && length(code) == 2 &&
-      identical(code[[2]], as.name(name)) && mean_rs(call_name(code), frame)
-    if (identical(code, call("seq_along", as.name(name))) && mean_rs(c("seq_along", "seq_len", "length"), frame)) {
+    if (is_counted(code, "seq_along", name) && mean_rs(c("seq_along", "seq_len", "length"), frame)) {
       return(call("seq_len", visit(call("length", as.name(name)))))
     }
-    if (counted) {
+    if (is_counted(code, c("nrow", "ncol", "length", "NROW", "NCOL"), name) && mean_rs(call_name(code), frame)) {
       symbol <- paste0(call_name(code), "(", name, ")")
       found[[symbol]] <<- code
       return(as.name(symbol))
@@ -135,26 +162,24 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
     code[-1] <- lapply(as.list(code)[-1], function(one) if (rlang::is_missing(one)) one else visit(one))
     code
   }
-  plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
-  code <- visit(if (plain) column_elements(made$code, name) else made$code)
-  if (name %in% all.vars(code) && is_sequence_use(made, name, frame)) return()
-  if (plain && name %in% all.vars(code) && !any(startsWith(as.character(names(found)), paste0(name, "$")))) {
-    code <- columns_by_place(made, code, name, frame)
-    if (!is.null(code)) return(made$given <- c(made$given, found))
-    code <- made$code
-  }
-  if (name %in% all.vars(code)) {
-    list2env(as_it_was, made)
-    if (!unrolled && unroll_parts(made, name, frame)) return(take_apart(made, name, frame, unrolled = TRUE))
-    made$reason <- sprintf("the list `%s` is used as a whole", name)
-    return()
-  }
-  changed <- intersect(names(found), assigned_names(code))
-  made$code <- code
+  code <- visit(code)
+  list(code = code, found = found, deep = deep)
+}
+
+is_counted <- function(code, heads, name) {
+  call_name(code) %in% heads && length(code) == 2 && identical(code[[2]], as.name(name))
+}
+
+# The parts take the list's place in what is made.
+take_parts <- function(made, name, frame, apart, unrolled) {
+  found <- apart$found
+  changed <- intersect(names(found), assigned_names(apart$code))
+  made$code <- apart$code
   if (unrolled) made$settled <- c(made$settled, names(found))
   made$changed <- union(made$changed, changed)
   few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
   functions <- if (few) Filter(function(code) is.function(eval(code, frame)), found)
+  if (length(changed) && hold_each_other(names(found))) made$reason <- sprintf("a part of `%s` holds another", name)
   if (any(names(functions) %in% changed)) made$reason <- sprintf("a function of the list `%s` is replaced", name)
   for (symbol in names(functions)) {
     take_function(made, symbol, eval(functions[[symbol]], frame), frame, follow_code(functions[[symbol]]))
@@ -164,7 +189,11 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   made$named_fields <- c(made$named_fields, names(found)[named])
   made$given <- c(made$given[names(made$given) != name], found)
   made$gives <- c(setdiff(made$gives, name), changed)
-  for (symbol in changed) made$puts[[symbol]] <- put_field(name, sub("^[^$]*\\$", "", symbol))
+  made$holds <- c(made$holds, lapply(unname(apart$deep), function(part) part$holds))
+  for (symbol in changed) {
+    way <- apart$deep[[symbol]]$way
+    made$puts[[symbol]] <- if (is.null(way)) put_field(name, sub("^[^$]*\\$", "", symbol)) else put_deep(name, way)
+  }
 }
 
 # `$` takes the beginning of a name for it, `[[` does not: where both are asked for, the name must be there.
@@ -234,13 +263,18 @@ put_constant <- function(code, name, value) {
   parts <- as.list(code)
   if (is.language(value) && identical(parts[[1]], as.name(name))) parts[[1]] <- value
   for (i in seq_along(parts)[-1]) {
-    if (rlang::is_missing(parts[[i]]) || is.pairlist(parts[[i]])) next
-    made <- put_constant(parts[[i]], name, value)
+    if (rlang::is_missing(parts[[i]])) next
+    made <- if (is.pairlist(parts[[i]])) constant_defaults(parts[[i]], name, value) else
+      put_constant(parts[[i]], name, value)
     parts[i] <- list(made)
   }
   made <- as.call(parts)
   attributes(made) <- kept
   made
+}
+
+constant_defaults <- function(defaults, name, value) {
+  as.pairlist(lapply(defaults, function(code) if (rlang::is_missing(code)) code else put_constant(code, name, value)))
 }
 
 # What questions about types can be asked of: variables that the loop does not assign.

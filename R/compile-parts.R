@@ -106,6 +106,7 @@ new_part <- function(cut, loop) {
   # a loop inside another one may read what it set in that one's turn before
   part$gives <- if (by_name || cut$depth > 0) changed else intersect(changed, elsewhere)
   part$asks <- any(type_questions %in% used)
+  part$deep <- has_deep_parts(loop)
   part$loop_code <- loop
   part$kernel <- cut$kernel
   part$variants <- list()
@@ -304,7 +305,7 @@ most_variants <- 20
 variant_of <- function(part, kinds, frame) {
   dots <- if ("..." %in% part$reads) dots_words(frame)
   firsts <- vapply(part$reads[kinds == "list"], function(name) {
-    paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame, any(kinds == "named")))
+    paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame, any(kinds == "named"), part$deep))
   }, "")
   key <- paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),

@@ -111,6 +111,14 @@ calls_in <- function(code, heads) {
   found
 }
 
+# What functions in code have of their own: arguments, what those stand for when they are left out, what they assign.
+own_of_functions <- function(code) {
+  unlist(lapply(calls_in(code, "function"), function(one) {
+    defaults <- Filter(function(default) !rlang::is_missing(default), as.list(one[[2]]))
+    c(names(one[[2]]), unlist(lapply(defaults, all.vars)), assigned_names(one[[3]]))
+  }))
+}
+
 # The values that each variable is given as a whole.
 assigned_values <- function(code) {
   found <- list()

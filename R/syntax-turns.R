@@ -90,23 +90,24 @@ turned_store <- function(turns, code) {
 # list(index, at, extents); NULL elsewhere.
 own_place <- function(turns, target) {
   indices <- as.list(target)[-(1:2)]
-  place <- function(at) list(index = bare_code(indices[[at]]), at = at, extents = length(indices))
-  if (length(indices) == 1 && is.name(indices[[1]]) && as.character(indices[[1]]) %in% turns$distinct) return(place(1))
+  at_index <- function(at) list(index = bare_code(indices[[at]]), at = at, extents = length(indices))
+  single <- length(indices) == 1 && is.name(indices[[1]])
+  if (single && as.character(indices[[1]]) %in% turns$distinct) return(at_index(1))
   own <- which(vapply(indices, function(index) turns$var %in% all.vars(index), NA))
   if (length(own) != 1 || !is_range(turns$loop$range)) return(NULL)
   index <- bare_code(indices[[own]])
-  if (is.name(index)) return(place(own))
+  if (is.name(index)) return(at_index(own))
   shift <- is.call(index) && length(index) == 3 && call_name(index) %in% c("+", "-") &&
     identical(index[[2]], as.name(turns$var))
-  if (shift && is_steady(index[[3]], c(turns$changed, turns$var))) place(own)
+  if (shift && is_steady(index[[3]], c(turns$changed, turns$var))) at_index(own)
 }
 
 # Another element of the same vector that the loop writes, in a place that differs by more than its own turn: what one
 # turn writes there another may write here. NULL where there is none.
 crossing_store <- function(turns, target) {
-  place <- own_place(turns, target)
+  own <- own_place(turns, target)
   others <- Filter(function(other) identical(other[[2]], target[[2]]), store_targets(turns$loop$body))
-  Find(function(other) !identical(own_place(turns, other), place), others)
+  Find(function(other) !identical(own_place(turns, other), own), others)
 }
 
 # A range has no value twice.

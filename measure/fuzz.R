@@ -1,11 +1,12 @@
 # Of: R/compile- R/syntax- src/dispatch inst/include
 # Random programs in R and compiled, called several times each: values, warnings, errors and
 # random states that differ. Prints every mismatch, and fails where there is one or where a
-# process dies. Of seven sources:
+# process dies. Of eight sources:
 #   grammar   the language of kernels, drawn at random
 #   mutants   kernels of everyday kinds, changed at random, on values that matter
 #   nests     nests of loops whose places and sums are proved before they start, on awkward integers
 #   names     loops over what has names, which come out of them by whatever way, or do not
+#   tables    loops over lists, records and data frames, and what is filled by text
 #   threads   of the first and the third, on two threads where their loops allow it
 #   parts     the first two, with every loop a part by itself among statements that only R can run
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
@@ -17,7 +18,7 @@
 #   preloaded and ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1:max_allocation_size_mb=3000).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,parts,threads,bodies"
+sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,tables,parts,threads,bodies"
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
@@ -49,7 +50,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   tried <- list(
     parts = in_parts, threads = on_threads, grammar = program_mismatch, mutants = mutant_mismatch,
     nests = nest_mismatch,
-    names = named_mismatch,
+    names = named_mismatch, tables = table_mismatch,
     bodies = function(seed) body_mismatch(cut, seed)
   )
   do.call(rbind, lapply(sources, function(source) {
@@ -75,7 +76,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
 }
 
 helpers <- normalizePath(c(
-  file.path("tests", "testthat", c("helper-programs.R", "helper-mutants.R", "helper-nests.R", "helper-names.R")),
+  file.path("tests", "testthat", paste0("helper-", c("programs", "mutants", "nests", "names", "tables"), ".R")),
   file.path("measure", "fuzz", "bodies.R")
 ))
 cores <- parallel::detectCores()

@@ -30,7 +30,8 @@ test_that("parts are found by their names, and columns by those or by their numb
     expect_identical(over_parts(with_loop(loop), x), "native", label = deparse1(loop))
   }
   tables <- alist(
-    for (i in 1:3) for (k in names(x)) if (is.na(x[i, k])) x[i, k] <- 0, for (j in 1:ncol(x)) s <- s + sum(x[, j]),
+    for (i in 1:3) for (k in names(x)) if (is.na(x[i, k])) x[i, k] <- 0,
+    for (j in seq_len(ncol(x))) s <- s + sum(x[, j]),
     for (i in 1:3) for (j in 1:2) x[i, j] <- x[i, j] * j, for (k in names(x)) s <- s + sum(x[, k], na.rm = TRUE)
   )
   for (loop in tables) expect_identical(over_parts(with_loop(loop), days), "native", label = deparse1(loop))
@@ -38,6 +39,23 @@ test_that("parts are found by their names, and columns by those or by their numb
   expect_identical(over_parts(asked, depths, c("weir", "ford")), "native")
   means <- with_loop(quote(for (k in names(x)) n[k] <- mean(x[[k]])), quote(n <- c()))
   expect_identical(over_parts(means, days), "native")
+})
+
+test_that("names of vectors are gone over, and asked for", {
+  flows <- c(mill = 1.5, weir = 2, ford = 4)
+  loops <- alist(
+    for (k in names(x)) s <- s + x[[k]] * 2, for (k in names(x)) x[k] <- x[k] * 2,
+    for (k in c("weir", "pond")) if (k %in% names(x)) s <- s + x[[k]]
+  )
+  for (loop in loops) expect_identical(over_parts(with_loop(loop), flows), "native", label = deparse1(loop))
+  grows <- quote(for (k in names(x)) {
+    x[paste0(k, "2")] <- 1
+    s <- s + length(names(x))
+  })
+  over_parts(with_loop(grows), flows)
+  for (labels in list(c("a", "a", "b"), c("a", "", "b"), c("a", NA, "b"))) {
+    over_parts(with_loop(quote(for (k in names(x)) s <- s + x[k])), stats::setNames(flows, labels))
+  }
 })
 
 test_that("names that tell nothing, parts that are not there and tables that change their form are R's", {
@@ -66,7 +84,7 @@ test_that("parts of several kinds are gone over turn by turn, each of its own", 
     for (k in names(x)) if (is.numeric(x[[k]])) s <- s + mean(x[[k]]), for (v in x) if (is.numeric(v)) s <- s + sum(v),
     for (j in seq_along(x)) if (is.integer(x[[j]])) x[[j]] <- x[[j]] / 2,
     for (i in 1:3) for (j in 1:2) s <- s + x[i, j], for (k in names(x)) if (is.character(x[[k]])) return(k),
-    for (k in names(x)) for (j in names(x)) if (is.numeric(x[[k]]) && is.logical(x[[j]])) s <- s + sum(x[[k]][x[[j]]]),
+    for (k in names(x)) for (j in names(x)) if (is.numeric(x[[k]]) && is.logical(x[[j]])) s <- s + sum(x[[k]] * x[[j]]),
     for (k in names(x)) {
       if (!is.numeric(x[[k]])) next
       for (i in 1:3) if (i == 2) next else s <- s + x[[k]][i]
@@ -75,7 +93,8 @@ test_that("parts of several kinds are gone over turn by turn, each of its own", 
   for (loop in loops) expect_identical(over_parts(with_loop(loop), mixed), "native", label = deparse1(loop))
   applied <- with_loop(quote(for (f in x) s <- s + f(k)))
   expect_identical(over_parts(applied, list(twice = function(v) 2 * v, more = function(v) v + 1), 3), "native")
-  own <- with_loop(quote(for (k in names(x)) if (is.numeric(x[[k]])) s <- s + 1), quote(is.numeric <- function(x) FALSE))
+  asks <- quote(for (k in names(x)) if (is.numeric(x[[k]])) s <- s + 1)
+  own <- with_loop(asks, quote(is.numeric <- function(x) FALSE))
   over_parts(own, mixed)
   stops <- with_loop(quote(for (k in names(x)) if (is.character(x[[k]])) break else s <- s + sum(x[[k]])))
   expect_identical(over_parts(stops, mixed), "native")
@@ -85,7 +104,9 @@ test_that("parts of several kinds are gone over turn by turn, each of its own", 
 test_that("a loop that was written out for one list is not run for another", {
   f <- with_loop(quote(for (k in names(x)) if (is.numeric(x[[k]])) s <- s + sum(x[[k]])))
   fast <- ds_compile(f)
-  turned <- list(mixed, mixed[4:1], mixed[1:2], transform(mixed, day = letters[1:3]), transform(mixed, rain = 1:3), mixed)
+  turned <- list(
+    mixed, mixed[4:1], mixed[1:2], transform(mixed, day = letters[1:3]), transform(mixed, rain = 1:3), mixed
+  )
   for (x in turned) expect_identical(suppressMessages(fast(x)), f(x))
 })
 
@@ -104,4 +125,81 @@ test_that("lists of a class are lists where nothing says otherwise", {
   fast <- ds_compile(here)
   fast(unclass(model))
   expect_identical(suppressMessages(fast(model)), here(model))
+})
+
+test_that("parts of parts are variables of their own where plain lists lead to them", {
+  site <- list(
+    soil = list(depth = 2, cap = c(1, 2, 3)), met = data.frame(rain = c(1, NA, 3)), low = list(a = list(b = 4)), n = 3
+  )
+  loops <- alist(
+    for (i in 1:3) s <- s + x$soil$depth * x$n, for (i in 1:3) s <- s + x$soil$cap[i] + x$low$a$b,
+    for (i in 1:3) {
+      x$soil$depth <- x$soil$depth + x$soil$cap[i]
+      x$soil$cap[i] <- 0
+    },
+    for (i in 1:3) x$met$rain[i] <- 1, for (i in 1:2) x[["soil"]]$depth <- x$soil[["depth"]] + i
+  )
+  for (loop in loops) expect_identical(over_parts(with_loop(loop), site), "native", label = deparse1(loop))
+  others <- alist(
+    for (i in 1:4) x$met$rain[i] <- 1, for (i in 1:3) x$soil$new <- i, for (i in 1:3) s <- s + x$so$dep,
+    for (i in 1:3) {
+      x$soil$depth <- i
+      s <- s + x$soil[[1]] + length(x$soil)
+    },
+    for (i in 1:3) {
+      x$soil <- list(depth = i)
+      s <- s + x$soil$depth
+    }
+  )
+  for (loop in others) over_parts(with_loop(loop), site)
+  f <- with_loop(loops[[2]])
+  fast <- ds_compile(f)
+  odd <- structure(list(cap = 1:3), class = "odd")
+  `$.odd` <- function(x, name) 9
+  environment(f) <- environment(fast) <- environment()
+  soils <- list(list(cap = c(a = 1, b = 2)), list(capacity = 1), list(cap = 1:3), list(), odd, 5, list(cap = NULL))
+  for (soil in c(soils, list(site$soil))) {
+    given <- list(replace(site, "soil", list(soil)))
+    expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given))
+  }
+})
+
+test_that("variables of functions in a loop are their own", {
+  rows <- list(list(rain = 1), list(rain = 2))
+  each <- list(
+    list(quote({
+      g <- function(x) x$rain * 2
+      s <- s + g(k) + x$rain[1]
+    }), days, list(rain = 9)),
+    list(quote({
+      g <- function(x) length(x)
+      s <- s + g(k) + length(x) + x$rain[1]
+    }), days, 1:5),
+    list(quote({
+      g <- function(x) x[1, 2]
+      s <- s + g(k) + x[i, 2]
+    }), days, matrix(1:4, 2)),
+    list(quote({
+      g <- function(v, x = list(rain = v)) x$rain
+      s <- s + g(k) + sum(x$flow)
+    }), days, 7),
+    list(quote({
+      row <- x[i, ]
+      g <- function(row) row$rain
+      s <- s + g(k) + row$flow
+    }), days, list(rain = 9)),
+    list(quote(for (p in x) {
+      g <- function(p) p$rain
+      s <- s + g(k) + p$rain
+    }), rows, list(rain = 9)),
+    list(quote({
+      g <- function(x) x["b"] * 2
+      s <- s + g(k)[[1]] + x["b"]
+    }), c(a = 1, b = 2), c(b = 5, a = 7)),
+    list(quote({
+      g <- function(x) x[1] + 1
+      s <- s + g(k) + as.numeric(x[i] - x[1])
+    }), as.Date("2024-01-01") + 0:2, c(5, 7))
+  )
+  for (one in each) over_parts(with_loop(call("for", quote(i), quote(1:2), one[[1]])), one[[2]], one[[3]])
 })

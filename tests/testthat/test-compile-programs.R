@@ -9,7 +9,7 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
     Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
     list(found = Filter(Negate(is.null), lapply(seeds, get(mismatch), rounds = rounds)), programs = as.list(programs))
   }, list(seeds, normalizePath(
-    paste0("helper-", c("programs", "mutants", "nests", "names"), ".R")
+    paste0("helper-", c("programs", "mutants", "nests", "names", "tables"), ".R")
   ), mismatch, rounds, parts))
 }
 
@@ -30,7 +30,7 @@ test_that("random programs come to the same as in R, and so do kernels changed a
 test_that("their loops come to the same where each runs native by itself", {
   running <- list(
     several_programs(101:114, "program_mismatch", 3, TRUE), several_programs(101:114, "mutant_mismatch", 2, TRUE),
-    several_programs(1:15, "named_mismatch", 4)
+    several_programs(1:15, "named_mismatch", 4), several_programs(1:40, "table_mismatch", 5)
   )
   for (one in running) {
     one$wait()

@@ -1,0 +1,108 @@
+# Random loops over lists, records and data frames: by places, names and fields, read and written, of one kind and of
+# several; and vectors that are filled by text.
+
+# What a program reads: its table by places or by fields, its list by places or names.
+table_uses <- function() {
+  own <- list(
+    place = c("d[[j]][i]", "d[i, j]", "d[i, k]", "d[[k]][i]", "sum(d[, j])", "mean(d[[k]])", "ncol(d)"),
+    field = c("d$rain[i]", "d[i, \"flow\"]", "d$flow[j]", "nrow(d)", "sum(d$rain)", "row$flow", "row$rain"),
+    list = c("l[[j]][1]", "l[[k]][i]", "length(l)", "sum(l[[k]])", "length(l[[j]])"),
+    record = c("r[[i]]$area", "r[[j]]$no", "r[[i]]$no * s", "nchar(r[[i]]$name)"),
+    deep = c("p$soil$depth", "p$soil$cap[i]", "p$n", "p$soil$cap[j]"),
+    named = c("w[[k]]", "w[k]", "w[[i]]", "sum(w)", "length(names(w))")
+  )
+  styles <- list(c("place", "list"), c("field", "record"), c("place", "deep"), c("list", "record"), c("named", "place"))
+  tables$style <- sample(styles, 1)[[1]]
+  tables$reads <- c(unlist(own[tables$style]), "s", "i", "2", if (!"field" %in% tables$style) "nchar(k)")
+}
+
+tables <- new.env()
+
+table_number <- function(deep = 1) {
+  less <- function() table_number(deep - 1)
+  if (deep < 1) return(pick(tables$reads))
+  switch(pick(1:6),
+    sprintf("%s %s %s", less(), pick("+", "-", "*"), less()), sprintf("max(%s, %s)", less(), less()),
+    sprintf("if (%s) %s else %s", table_condition(), less(), less()), less(), less(), less()
+  )
+}
+
+table_condition <- function() {
+  by_style <- list(
+    place = c("is.numeric(d[[k]])", "is.character(d[[j]])", "is.na(d[i, k])", "is.integer(d[[k]])"),
+    field = c("is.na(d$rain[i])", "d$flow[i] > 1"), list = c("is.null(l[[k]])", "length(l[[j]]) > 1"),
+    named = c("k %in% names(w)", "w[[k]] > 1"),
+    record = c("r[[i]]$name == \"mill\"", "r[[i]]$area > 1"), deep = "p$n > i"
+  )
+  pick(unlist(by_style[tables$style]), "i > 1", "isTRUE(s > 9)", "k == \"flow\"")
+}
+
+table_step <- function() {
+  number <- function() table_number()
+  by_style <- list(
+    place = c("d[[k]][i] <- %s", "d[i, j] <- %s", "d[[k]] <- d[[k]] * %s", "n[k] <- %s",
+      "n[k] <- if (k %%in%% names(n)) n[k] + %s else 1"
+    ),
+    named = c("w[k] <- %s", "w[[k]] <- w[[k]] + %s"),
+    field = c("d$rain[i] <- %s", "d$flow[j] <- %s", "d[i, \"rain\"] <- %s"),
+    list = c("l[[j]] <- %s", "l[[k]][i] <- %s"),
+    record = "for (q in r) s <- s + q$area * %s", deep = c("p$soil$depth <- %s", "p$soil$cap[i] <- %s")
+  )
+  switch(pick(1:4),
+    sprintf("s <- %s%s", pick("", "s + "), number()), sprintf(pick(unlist(by_style[tables$style])), number()),
+    sprintf(pick(unlist(by_style[tables$style])), number()),
+    sprintf("if (%s) %s", table_condition(), pick("next", "break", sprintf("s <- %s", number())))
+  )
+}
+
+table_program <- function(seed) {
+  set.seed(seed)
+  table_uses()
+  steps <- unlist(lapply(seq_len(sample(1:3, 1)), function(at) table_step()))
+  by_style <- list(
+    named = "for (k in names(w))",
+    place = c(
+      "for (k in names(d)) for (i in 1:2)", "for (i in seq_len(nrow(d))) for (k in names(d))", "for (v in d)",
+      "for (j in seq_len(ncol(d)))", "for (i in 1:2) for (j in 1:2)", "for (k in keys)",
+      "for (k in c(\"flow\", \"site\"))"
+    ),
+    field = c("for (i in seq_len(nrow(d)))", "for (i in 1:3)"),
+    list = c("for (k in names(l))", "for (j in seq_along(l))", "for (v in l)", "for (k in keys)"),
+    record = c("for (q in r)", "for (i in seq_along(r))"), deep = "for (i in 1:2)"
+  )
+  over <- pick(unlist(by_style[tables$style]))
+  variable <- sub("^for \\((.) .*", "\\1", over)
+  uses <- c(v = pick("s <- s + sum(v)", "if (is.numeric(v)) s <- s + v[1]"), q = "s <- s + q$area")
+  c(
+    "function(d, l, r, p, w, keys) {", "s <- 0", "i <- j <- 1", "k <- \"rain\"",
+    sprintf("n <- %s", pick("c()", "numeric()")), paste(over, "{"),
+    if (any(grepl("row", steps, fixed = TRUE))) "row <- d[i, ]", if (variable %in% names(uses)) uses[[variable]],
+    steps, "}", sprintf("list(s, d, l, p, w, n, %s)", pick("s", variable)), "}"
+  )
+}
+
+table_arguments <- function(round) {
+  set.seed(round)
+  number <- function(count) sample(c(0.5, 2, NA, -1, 3, NaN), count)
+  d <- data.frame(rain = number(3), flow = if (round %% 3) number(3) else sample(9, 3))
+  if (round %% 4 == 3) d$site <- c("mill", "weir", NA)
+  if (round %% 5 == 4) d <- d[2:1]
+  parts <- list(rain = number(2), flow = number(3), mill = if (round %% 6 == 5) 1:2 else number(1))
+  records <- lapply(1:3, function(at) list(area = at / 2, name = sample(c("mill", "weir"), 1), no = at))
+  if (round %% 7 == 6) records[[2]]$area <- 1L
+  list(
+    d = d, l = if (round %% 8 == 7) unname(parts) else parts, r = records,
+    p = list(soil = list(depth = 1.5, cap = if (runif(1) < 0.3) c(a = 1, b = 2) else c(1, 2, 3)), n = 2),
+    w = stats::setNames(number(3), if (round %% 4 < 3) c("rain", "mill", "flow") else c("rain", "", "rain")),
+    keys = sample(c("rain", "flow", "mill", "site", NA, ""), 3, prob = c(4, 4, 2, 1, 0.3, 0.3))
+  )
+}
+
+# NULL, or what differs between such a loop in R and compiled.
+table_mismatch <- function(seed, rounds = 8) {
+  lines <- table_program(seed)
+  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
+  programs$parts <- TRUE
+  on.exit(programs$parts <- FALSE)
+  compare_program(seed, lines, f, lapply(seq_len(rounds), table_arguments))
+}
