@@ -56,10 +56,11 @@ forget_used <- function(em, step, place = c_value(em, step$args[[2]])) {
 
 emit_put_element <- function(em, step, name) {
   mode <- step$args[[1]]$mode
-  sprintf(
-    "DS_PUT_ELEMENT(%s, %s, %s, %s, %s, %s);", name, c_value(em, step$args[[2]]), c_value(em, step$args[[3]]),
-    c_value(em, step$args[[1]]), mode_field(mode, "object"), mode_field(mode, "c")
-  )
+  place <- c_value(em, step$args[[2]])
+  c(if (step$turned) sprintf("DS_PART_FILLED(%s, %s);", name, place), sprintf(
+    "DS_PUT_ELEMENT(%s, %s, %s, %s, %s, %s);", name, place, c_value(em, step$args[[3]]), c_value(em, step$args[[1]]),
+    mode_field(mode, "object"), mode_field(mode, "c")
+  ))
 }
 
 part_size_text <- function(em, node) {

@@ -207,6 +207,12 @@ list_kernels <- function() {
         for (i in 1:3) x[[i + 4]] <- 1
         x
       }, list(1)),
+      list(function(x) { # what is NULL comes to be of the value's kind
+        l <- list()
+        l[[3]] <- numeric(0)
+        for (v in x) l[[1]][length(l[[1]]) + 1] <- v
+        l
+      }, 1:2),
       list(function(x) {
         for (i in 1:3) x[[1]] <- NULL
         x

@@ -196,6 +196,7 @@ static inline SEXP ds_part_to_change(SEXP list, SEXP *used, PROTECT_INDEX used_i
   *ds_used_of(*used, place) = n + 1;
   return part;
 }
+#define DS_PART_FILLED(list, place) DS_NEED(ds_part_at(list, list##_n, (place)) != R_NilValue)
 #define DS_PUT_ELEMENT(list, place, at, v, object, type) do { const double ds_place = (place), ds_nth = (at); const type ds_v = (v); \
   DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1); \
   SEXP ds_part = ds_part_to_change(list, &list##_used, list##_used_i, ds_place, ds_nth, object); DS_NEED(ds_part != NULL); \
