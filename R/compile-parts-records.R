@@ -36,7 +36,7 @@ with_records <- function(code, name, column) {
   change_calls(code, function(code) {
     if (identical(code, call("seq_along", as.name(name)))) return(call("seq_len", call("length", as.name(name))))
     record <- if (length(code) == 3) code[[2]]
-    ours <- is.call(record) && call_name(record) == "[[" && length(record) == 3 && identical(record[[2]], as.name(name))
+    ours <- is.call(record) && is_part(record, as.name(name)) && !is_text(record[[3]])
     field <- if (ours) field_of(as.call(list(code[[1]], as.name(name), code[[3]])), name)
     if (!is.null(field)) call("[[", column(field), record[[3]])
   })

@@ -30,7 +30,7 @@ unroll_parts <- function(made, name, frame) {
 
 # What tells a list's parts from others; NULL where they are too many, or their names don't tell them apart.
 signs_of_parts <- function(list) {
-  if (length(list) > most_unrolled || !is.character(names_that_tell(list))) return(NULL)
+  if (!length(list) %in% seq_len(most_unrolled) || !is.character(names_that_tell(list))) return(NULL)
   vapply(list, function(part) paste(c(typeof(part), class(part), names(attributes(part))), collapse = " "), "")
 }
 

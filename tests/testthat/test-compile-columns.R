@@ -137,7 +137,8 @@ test_that("parts of parts are variables of their own where plain lists lead to t
       x$soil$depth <- x$soil$depth + x$soil$cap[i]
       x$soil$cap[i] <- 0
     },
-    for (i in 1:3) x$met$rain[i] <- 1, for (i in 1:2) x[["soil"]]$depth <- x$soil[["depth"]] + i
+    for (i in 1:3) x$met$rain[i] <- 1, for (i in 1:2) x[["soil"]]$depth <- x$soil[["depth"]] + i,
+    for (i in 1:3) s <- s + x[["soil"]][["cap"]][i]
   )
   for (loop in loops) expect_identical(over_parts(with_loop(loop), site), "native", label = deparse1(loop))
   others <- alist(
