@@ -60,7 +60,8 @@
 #' then `row$rain`). Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`,
 #' `l[[name]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
 #' where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
-#' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and the like. A vector may be
+#' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and
+#' the like. A vector may be
 #' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
 #' `d[i, "rain"]`). Dates, times and time differences are read by place, compared, and counted in their units
