@@ -45,8 +45,9 @@ names_that_tell <- function(list) {
 
 # A list that is changed at places of its names alone has the same names afterwards.
 keeps_names <- function(code, name, labels) {
-  places <- lapply(changed_parts(code, name), function(part) part[[3]])
-  !is.null(places) && !labels %in% assigned_names(code) && all(vapply(places, function(place) {
+  parts <- changed_parts(code, name)
+  !is.null(parts) && !labels %in% assigned_names(code) && all(vapply(parts, function(part) {
+    place <- part[[3]]
     is.call(place) && call_name(place) == "match" && identical(place[[3]], as.name(labels))
   }, NA))
 }

@@ -12,20 +12,36 @@ unroll_parts <- function(made, name, frame) {
   if (is.null(signs) || name %in% names(assigned_values(made$code)) || !mean_rs(words, frame)) return(FALSE)
   code <- change_upwards(made$code, function(loop) {
     turns <- if (call_name(loop) == "for") turns_over(loop[[3]], name, list)
-    if (is.null(turns) || !(is.call(turns$values[[1]]) || reaches_parts(loop[[4]], name, loop[[2]]))) return(NULL)
-    variable <- as.character(loop[[2]])
-    given <- variable %in% made$gives
-    ends <- leaves_turn(loop[[4]], "break")
-    unknown <- given && (ends || is.null(turns$last)) || ends && leaves_turn(loop[[4]], "next")
-    if (unknown || variable %in% c(assigned_names(loop[[4]]), own_of_functions(loop[[4]]))) return(NULL)
-    last <- if (given) list(call("<-", loop[[2]], turns$last))
-    written <- as.call(c(quote(`{`), lapply(turns$values, turn_of, loop[[4]], variable), last))
-    if (ends) left_by_break(written) else written
+    if (!is.null(turns)) unrolled_loop(made, loop, turns, name, list)
   })
   if (identical(code, made$code) || length(all.names(code)) > most_words) return(FALSE)
   made$code <- if (call_name(code) %in% loop_heads) code else left_by_break(code)
   made$holds <- c(made$holds, list(function(frame) identical(signs_of_parts(frame[[name]]), signs)))
   TRUE
+}
+
+# NULL where the loop does not reach parts by its variable, or where what that holds afterwards is not known. A loop
+# over the parts themselves goes over those that were there when it started.
+unrolled_loop <- function(made, loop, turns, name, list) {
+  variable <- as.character(loop[[2]])
+  over_parts <- is.null(turns$last)
+  changed <- name %in% c(made$changed, changed_names(made$code))
+  if (if (over_parts) changed else !reaches_parts(loop[[4]], name, loop[[2]])) return(NULL)
+  needed <- variable %in% made$gives || is_used_beyond(made$code, variable)
+  ends <- leaves_turn(loop[[4]], "break")
+  unknown <- needed && (ends || over_parts) || ends && leaves_turn(loop[[4]], "next")
+  if (unknown || variable %in% c(assigned_names(loop[[4]]), own_of_functions(loop[[4]]))) return(NULL)
+  last <- if (needed) list(call("<-", loop[[2]], turns$last))
+  written <- as.call(c(quote(`{`), lapply(turns$values, turn_of, loop[[4]], variable, name, list), last))
+  if (ends) left_by_break(written) else written
+}
+
+# Is a variable used outside the loops over it?
+is_used_beyond <- function(code, variable) {
+  rest <- change_calls(code, function(code) {
+    if (call_name(code) == "for" && identical(code[[2]], as.name(variable))) code[[3]]
+  })
+  variable %in% all.names(rest)
 }
 
 # What tells a list's parts from others; NULL where they are too many, or their names don't tell them apart.
@@ -63,9 +79,13 @@ is_short_range <- function(range) {
   is.call(range) && call_name(range) == ":" && identical(range[[2]], 1) && is.numeric(range[[3]])
 }
 
-# A turn with the value in the variable's place; `l[[2]]` goes by its name, and `next` leaves it.
-turn_of <- function(value, body, variable) {
+# A turn with the value in the variable's place: `l[[2]]` goes by its name, and `next` leaves it.
+turn_of <- function(value, body, variable, name, list) {
   body <- put_constant(body, variable, value)
+  if (is.integer(value)) body <- change_upwards(body, function(code) {
+    ours <- is_part(code, as.name(name)) && identical(code[[3]], value)
+    if (ours) call("[[", code[[2]], names(list)[[value]])
+  })
   if (leaves_turn(body, "next")) left_by_break(with_breaks(body)) else body
 }
 

@@ -40,7 +40,7 @@ table_condition <- function() {
 table_step <- function() {
   number <- function() table_number()
   by_style <- list(
-    place = c("d[[k]][i] <- %s", "d[i, j] <- %s", "d[[k]] <- d[[k]] * %s", "n[k] <- %s",
+    place = c("d[[k]][i] <- %s", "d[i, j] <- %s", "d[[k]] <- d[[k]] * %s", "d$rain[i] <- %s", "n[k] <- %s",
       "n[k] <- if (k %%in%% names(n)) n[k] + %s else 1"
     ),
     named = c("w[k] <- %s", "w[[k]] <- w[[k]] + %s"),

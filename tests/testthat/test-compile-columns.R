@@ -101,6 +101,30 @@ test_that("parts of several kinds are gone over turn by turn, each of its own", 
   over_parts(with_loop(quote(for (k in names(x)) if (is.character(x[[k]])) break else s <- k)), mixed)
 })
 
+test_that("a loop over parts goes over those that were there, and its variable keeps the last", {
+  loops <- alist(
+    for (v in x) {
+      if (is.numeric(v)) s <- s + sum(v)
+      x$day <- x$day * 2L
+    },
+    for (v in x) {
+      s <- s + length(v)
+      x[[2]] <- x[[2]] * 2L
+    },
+    for (i in 1:2) {
+      for (k in names(x)) if (is.numeric(x[[k]])) s <- s + 1
+      s <- s + nchar(k)
+    },
+    for (i in 1:2) {
+      s <- s + length(names(x))
+      for (k in names(x)) s <- s + length(x[[k]])
+      x <- list(rain = 5)
+    }
+  )
+  for (loop in loops) for (x in list(mixed, mixed[1:2], as.list(mixed))) over_parts(with_loop(loop), x)
+  expect_identical(over_parts(with_loop(loops[[3]]), mixed), "native")
+})
+
 test_that("a loop that was written out for one list is not run for another", {
   f <- with_loop(quote(for (k in names(x)) if (is.numeric(x[[k]])) s <- s + sum(x[[k]])))
   fast <- ds_compile(f)
