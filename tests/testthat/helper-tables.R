@@ -22,8 +22,12 @@ table_number <- function(deep = 1) {
   less <- function() table_number(deep - 1)
   if (deep < 1) return(pick(tables$reads))
   switch(pick(1:6),
-    sprintf("%s %s %s", less(), pick("+", "-", "*"), less()), sprintf("max(%s, %s)", less(), less()),
-    sprintf("if (%s) %s else %s", table_condition(), less(), less()), less(), less(), less()
+    sprintf("%s %s %s", less(), pick("+", "-", "*"), less()),
+    sprintf("max(%s, %s)", less(), less()),
+    sprintf("if (%s) %s else %s", table_condition(), less(), less()),
+    less(),
+    less(),
+    less()
   )
 }
 
@@ -40,7 +44,8 @@ table_condition <- function() {
 table_step <- function() {
   number <- function() table_number()
   by_style <- list(
-    place = c("d[[k]][i] <- %s", "d[i, j] <- %s", "d[[k]] <- d[[k]] * %s", "d$rain[i] <- %s", "n[k] <- %s",
+    place = c(
+      "d[[k]][i] <- %s", "d[i, j] <- %s", "d[[k]] <- d[[k]] * %s", "d$rain[i] <- %s", "n[k] <- %s",
       "n[k] <- if (k %%in%% names(n)) n[k] + %s else 1"
     ),
     named = c("w[k] <- %s", "w[[k]] <- w[[k]] + %s"),
@@ -49,7 +54,8 @@ table_step <- function() {
     record = "for (q in r) s <- s + q$area * %s", deep = c("p$soil$depth <- %s", "p$soil$cap[i] <- %s")
   )
   switch(pick(1:4),
-    sprintf("s <- %s%s", pick("", "s + "), number()), sprintf(pick(unlist(by_style[tables$style])), number()),
+    sprintf("s <- %s%s", pick("", "s + "), number()),
+    sprintf(pick(unlist(by_style[tables$style])), number()),
     sprintf(pick(unlist(by_style[tables$style])), number()),
     sprintf("if (%s) %s", table_condition(), pick("next", "break", sprintf("s <- %s", number())))
   )
