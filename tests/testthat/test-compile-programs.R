@@ -30,7 +30,7 @@ test_that("random programs come to the same as in R, and so do kernels changed a
 test_that("their loops come to the same where each runs native by itself", {
   running <- list(
     several_programs(101:114, "program_mismatch", 3, TRUE), several_programs(101:114, "mutant_mismatch", 2, TRUE),
-    several_programs(1:15, "named_mismatch", 4), several_programs(1:40, "table_mismatch", 5)
+    several_programs(1:15, "named_mismatch", 4), several_programs(1:20, "table_mismatch", 5)
   )
   for (one in running) {
     one$wait()
