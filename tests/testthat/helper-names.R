@@ -101,10 +101,4 @@ named_arguments <- function(round) {
 }
 
 # NULL, or what differs between such a loop in R and compiled.
-named_mismatch <- function(seed, rounds = 8) {
-  lines <- named_program(seed)
-  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
-  programs$parts <- TRUE
-  on.exit(programs$parts <- FALSE)
-  compare_program(seed, lines, f, lapply(seq_len(rounds), named_arguments))
-}
+named_mismatch <- function(seed, rounds = 8) parts_mismatch(seed, named_program(seed), named_arguments, rounds)

@@ -320,6 +320,14 @@ program_mismatch <- function(seed, rounds = 6) {
   compare_program(seed, lines, f, lapply(seq_len(rounds), function(round) random_arguments(seed, round)))
 }
 
+# The same of a program whose loops are parts by themselves.
+parts_mismatch <- function(seed, lines, arguments, rounds) {
+  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
+  programs$parts <- TRUE
+  on.exit(programs$parts <- FALSE)
+  compare_program(seed, lines, f, lapply(seq_len(rounds), arguments))
+}
+
 fallbacks_of <- function(fast) {
   if (programs$parts) sum(ds_inspect(fast)$parts$handed_back) else attr(fast, "ds_compiled")$counts[[1]]
 }

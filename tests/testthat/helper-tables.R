@@ -105,10 +105,14 @@ table_arguments <- function(round) {
 }
 
 # NULL, or what differs between such a loop in R and compiled.
-table_mismatch <- function(seed, rounds = 8) {
-  lines <- table_program(seed)
-  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
-  programs$parts <- TRUE
-  on.exit(programs$parts <- FALSE)
-  compare_program(seed, lines, f, lapply(seq_len(rounds), table_arguments))
+table_mismatch <- function(seed, rounds = 8) parts_mismatch(seed, table_program(seed), table_arguments, rounds)
+
+# Does a function with one loop run native, called twice? It gives what R gives either way.
+over_parts <- function(f, ...) {
+  without_comparing()
+  fast <- ds_compile(f)
+  theirs <- outcome_of(f, list(...))
+  for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = deparse1(body(f)))
+  parts <- ds_inspect(fast)$parts
+  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
 }

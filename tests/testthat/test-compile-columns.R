@@ -1,15 +1,6 @@
 # Parts of lists and columns of data frames that are reached by places or texts that only the run tells, or turn by
 # turn where they are of several kinds.
 
-over_parts <- function(f, ...) {
-  without_comparing()
-  fast <- ds_compile(f)
-  theirs <- outcome_of(f, list(...))
-  for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = deparse1(body(f)))
-  parts <- ds_inspect(fast)$parts
-  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
-}
-
 # A function of `x` with one loop in it; what is assigned there comes out.
 with_loop <- function(loop, before = NULL) {
   body <- call("{", quote(s <- 0), before, loop, quote(list(s, x)))

@@ -1,14 +1,5 @@
 # Lists of records and rows of data frames: native where they are used by their fields alone, and R's in all they give.
 
-runs <- function(f, ...) {
-  without_comparing()
-  fast <- ds_compile(f)
-  theirs <- outcome_of(f, list(...))
-  for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = deparse1(body(f)))
-  parts <- ds_inspect(fast)$parts
-  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
-}
-
 gauges <- lapply(1:6, function(i) list(area = i + 0.5, name = c("mill", "weir")[1 + i %% 2], at = c(i, 2 * i), no = i))
 met <- data.frame(rain = c(1.5, NA, 0, 3, 2), day = 1:5, site = c("ford", "mill", "mill", "weir", "ford"))
 
@@ -22,7 +13,7 @@ test_that("records are read by their fields, whatever they are", {
   for (loop in loops) {
     body <- call("{", quote(s <- 0), loop, quote(list(s, p)))
     f <- as.function(c(formals(function(l, p = 5) NULL), body), envir = globalenv())
-    expect_identical(runs(f, gauges), "native", label = deparse1(loop))
+    expect_identical(over_parts(f, gauges), "native", label = deparse1(loop))
   }
 })
 
@@ -61,7 +52,7 @@ test_that("records that differ, that are changed, or that are used as a whole ar
   }
   fast <- ds_compile(each)
   for (l in c(list(gauges), others, list(gauges, list()))) {
-    for (f in list(each, by_place, whole, part, counted, changed)) runs(f, l)
+    for (f in list(each, by_place, whole, part, counted, changed)) over_parts(f, l)
     expect_identical(suppressMessages(outcome_of(fast, list(l))), outcome_of(each, list(l)))
   }
 })
@@ -91,9 +82,9 @@ test_that("a row of a data frame that is used by its columns is its number", {
   made <- function(loop) {
     as.function(c(formals(function(d) NULL), call("{", quote(s <- 0), loop, quote(list(s, r)))), envir = globalenv())
   }
-  for (loop in loops) expect_identical(runs(made(loop), met), "native", label = deparse1(loop))
+  for (loop in loops) expect_identical(over_parts(made(loop), met), "native", label = deparse1(loop))
   fields <- alist(r$da, r[["da"]], r$none, r[["rain"]])
-  for (field in fields) runs(made(bquote(for (i in 1:3) {
+  for (field in fields) over_parts(made(bquote(for (i in 1:3) {
     r <- d[i, ]
     s <- s + sum(.(field))
   })), met)
@@ -103,7 +94,7 @@ test_that("a row of a data frame that is used by its columns is its number", {
       r <- d[i, ]
       s <- s + sum(r$day) + length(r$rain)
     })
-    runs(made(loop), met)
-    runs(made(loop), structure(met, class = c("weather", "data.frame")))
+    over_parts(made(loop), met)
+    over_parts(made(loop), structure(met, class = c("weather", "data.frame")))
   }
 })
