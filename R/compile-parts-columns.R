@@ -105,7 +105,7 @@ put_columns <- function(name) {
 
 # The number of a column of a data frame, in `d[[2]]`, where its name tells it from the others.
 column_number <- function(code, table, name) {
-  at <- if (call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], as.name(name))) code[[3]]
+  at <- if (is_part(code, as.name(name))) code[[3]]
   if (is.numeric(at) && length(at) == 1 && at %in% seq_along(table) && tells_columns(names(table), at)) as.integer(at)
 }
 

@@ -71,7 +71,9 @@ text_variables <- function(made, code, frame) {
     value <- tryCatch(eval(made$given[[name]], frame), error = function(e) NULL)
     is.character(value) && !is.object(value)
   }
-  vectors <- setdiff(names(made$given), c(unlist(lapply(code, assigned_names)), own_of_functions(code)))
+  vectors <- setdiff(names(made$given), c(
+    unlist(lapply(code, assigned_names)), own_of_functions(code), made$pending
+  ))
   vectors <- Filter(holds_text, vectors)
   loops <- unlist(lapply(code, calls_in, "for"), recursive = FALSE)
   over_text <- vapply(loops, function(loop) is.name(loop[[3]]) && as.character(loop[[3]]) %in% vectors, NA)

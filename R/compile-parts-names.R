@@ -6,7 +6,7 @@
 names_facts <- function(made, named, frame, bound) {
   facts <- list(code = c(made$before, list(made$code)), origins = made$given[named])
   facts$values <- lapply(facts$origins, eval, frame)
-  facts$pending <- made$pending # nothing that R has not worked out is looked at
+  facts$pending <- made$pending
   facts$labelling <- names(made$labelling)
   facts$arrays <- named[vapply(facts$values, elements_are_nameless, NA)]
   facts$single <- single_variables(facts$code, made, frame)

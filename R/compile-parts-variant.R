@@ -15,6 +15,7 @@ new_variant <- function(part, kinds, frame) {
   made$gives <- part$gives
   made$named_fields <- character()
   made$changed <- part$changed
+  made$pending <- names(kinds)[kinds == "pending"] # nothing that R has not worked out is looked at
   made$reason <- NULL
   lists <- names(kinds)[kinds == "list"]
   texts_gone_over(made, frame)
@@ -58,7 +59,6 @@ new_variant <- function(part, kinds, frame) {
 }
 
 settle_classes <- function(made, kinds, frame) {
-  made$pending <- names(kinds)[kinds == "pending"]
   classed <- classed_names(made, kinds, frame)
   origins <- made$given
   left <- if (length(classed)) take_classes(made, classed, frame)
@@ -83,8 +83,10 @@ settle_variable <- function(made, name, kind, frame) {
   )
 }
 
-# Do words mean R's own functions in a frame?
+# Do words mean R's own functions in a frame? Not known where an argument of that name is not worked out yet.
 mean_rs <- function(words, frame) {
+  here <- if (!is_of_top(frame)) intersect(words, names(frame))
+  if (any(kinds_of_variables(frame, lapply(here, as.name)) %in% c("pending", "default"))) return(FALSE)
   all(vapply(words, function(word) identical(get0(word, frame, mode = "function"), get(word, baseenv())), NA))
 }
 
@@ -179,6 +181,9 @@ take_parts <- function(made, name, frame, apart, unrolled) {
   made$changed <- union(made$changed, changed)
   few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
   functions <- if (few) Filter(function(code) is.function(eval(code, frame)), found)
+  if (counts_change(made$code, found, changed, name, names(frame[[name]]))) {
+    made$reason <- sprintf("how many parts `%s` has changes", name)
+  }
   if (length(changed) && hold_each_other(names(found))) made$reason <- sprintf("a part of `%s` holds another", name)
   if (any(names(functions) %in% changed)) made$reason <- sprintf("a function of the list `%s` is replaced", name)
   for (symbol in names(functions)) {
@@ -194,6 +199,13 @@ take_parts <- function(made, name, frame, apart, unrolled) {
     way <- apart$deep[[symbol]]$way
     made$puts[[symbol]] <- if (is.null(way)) put_field(name, sub("^[^$]*\\$", "", symbol)) else put_deep(name, way)
   }
+}
+
+# Is it asked how many parts a list has, which gets new ones or loses some?
+counts_change <- function(code, found, changed, name, names) {
+  asked <- any(endsWith(as.character(names(found)), sprintf("(%s)", name)))
+  gone <- any(vapply(unlist(assigned_values(code)[changed], recursive = FALSE), is.null, NA))
+  asked && (gone || !all(sub("^[^$]*\\$", "", changed) %in% names))
 }
 
 # `$` takes the beginning of a name for it, `[[` does not: where both are asked for, the name must be there.
@@ -304,7 +316,7 @@ settle_code <- function(code, known, env) {
   attributes(made) <- attributes_kept
   if (head == "{") return(until_it_leaves(made))
   if (!head %in% c(type_questions, foldable, "if")) return(made)
-  if (!identical(get0(head, env, mode = "function"), get0(head, baseenv(), mode = "function"))) return(made)
+  if (head != "if" && !mean_rs(head, env)) return(made)
   about <- if (head %in% type_questions && length(parts) == 2 && is.name(parts[[2]])) as.character(parts[[2]])
   if (!is.null(about) && about %in% names(known)) return(do.call(head, list(known[[about]]), quote = TRUE))
   fold_call(made, head, parts)

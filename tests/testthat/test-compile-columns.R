@@ -113,6 +113,15 @@ test_that("a loop over parts goes over those that were there, and its variable k
     }
   )
   for (loop in loops) for (x in list(mixed, mixed[1:2], as.list(mixed))) over_parts(with_loop(loop), x)
+  grows <- quote(for (i in 1:2) {
+    x$new <- i
+    s <- s + length(x)
+  })
+  shrinks <- quote(for (i in 1:2) {
+    x$day <- NULL
+    s <- s + length(x)
+  })
+  for (loop in list(grows, shrinks)) over_parts(with_loop(loop), as.list(mixed))
   expect_identical(over_parts(with_loop(loops[[3]]), mixed), "native")
 })
 
@@ -218,4 +227,24 @@ test_that("variables of functions in a loop are their own", {
     }), as.Date("2024-01-01") + 0:2, c(5, 7))
   )
   for (one in each) over_parts(with_loop(call("for", quote(i), quote(1:2), one[[1]])), one[[2]], one[[3]])
+})
+
+test_that("an argument that R does not work out is not looked at, whatever its name", {
+  seen <- 0
+  for (f in list(
+    function(l, match) {
+      s <- 0
+      for (i in 1:2) s <- s + l$a
+      s
+    },
+    function(l, c) {
+      s <- 0
+      for (i in 1:2) if (is.null(l)) s <- c("a") else s <- s + l$a
+      s
+    }
+  )) {
+    fast <- ds_compile(f)
+    for (call in 1:2) expect_identical(suppressMessages(fast(list(a = 1), seen <- seen + 1)), 2)
+  }
+  expect_identical(seen, 0)
 })
