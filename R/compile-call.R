@@ -173,11 +173,13 @@ new_state <- function(f, kernel, build, whole) {
   state$build <- build
   state$whole <- whole
   state$built <- state$routines <- list()
-  state$symbols <- lapply(names(kernel$formals), as.name)
-  state$certain <- certain_arguments(kernel)
+  state$taken <- list(
+    symbols = lapply(names(kernel$formals), as.name), certain = certain_arguments(kernel),
+    bare = integer(), # whose names don't matter
+    series = FALSE # nor their times
+  )
   state$counts <- double(3) # fallbacks so far and in a row, line of the last in the C: the dispatcher counts in place
   state$declined <- character()
-  state$bare <- integer() # arguments whose names don't matter
   state
 }
 
@@ -273,11 +275,11 @@ certain_arguments <- function(kernel) {
 
 arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!")
 
-# Called by the dispatcher where no routine fits. FALSE where R is to do it.
+# Called by the dispatcher where no routine fits. FALSE where R is to do it; NA where names no longer matter.
 first_of_types <- function(state, values, missing, code) {
   names(values) <- names(formals(state$original))
   made <- specialise(state, values, missing)
-  if (!made && !(grepl("?", code, fixed = TRUE) && state$whole)) state$declined <- c(state$declined, code)
+  if (isFALSE(made) && !(grepl("?", code, fixed = TRUE) && state$whole)) state$declined <- c(state$declined, code)
   made
 }
 
@@ -306,7 +308,8 @@ tell_fallbacks <- function(state, where, lines, ...) {
   ), class = "ds_message_fallback")
 }
 
-# Builds or loads the routine for arguments like these. FALSE where there is none and R is to do it.
+# Builds or loads the routine for arguments like these. FALSE where there is none and R is to do it; NA where there
+# would be one without names, which don't matter.
 specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   local_plain()
   kernel <- state$kernel
@@ -316,7 +319,9 @@ specialise <- function(state, values, missing = rep(FALSE, length(values))) {
   })
   unknown <- vapply(types, is.null, NA)
   if (any(unknown)) {
-    if (all(vapply(values[unknown], has_odd_attributes, NA))) return(FALSE) # names and their like: R keeps them
+    if (all(vapply(values[unknown], has_odd_attributes, NA))) { # names and their like: R keeps them
+      return(if (forget_names(state)) NA else FALSE)
+    }
     return(refused(state, function() refuse_argument(kernel, values, which(unknown)[[1]])))
   }
   names(types) <- names(kernel$formals)

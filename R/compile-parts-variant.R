@@ -46,10 +46,11 @@ new_variant <- function(part, kinds, frame) {
   state <- new_state(original, kernel, part$owner$build, whole = FALSE)
   state$shared <- part$owner$shared
   # what only changes the form of a variable may be worked out at once
-  state$certain <- union(state$certain, which(vapply(made$given, function(given) {
+  state$taken$certain <- union(state$taken$certain, which(vapply(made$given, function(given) {
     is.call(given) && is.function(given[[1]])
   }, NA)))
-  state$bare <- match(made$bare, names(made$given))
+  state$taken$bare <- match(made$bare, names(made$given))
+  state$taken$series <- TRUE
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
   list(

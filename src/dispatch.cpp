@@ -34,9 +34,13 @@ inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) <
 // Fields of a routine, as new_routine() makes it.
 enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines, r_reads };
 
+// What is known of the arguments, as new_state() makes it.
+enum { t_symbols, t_certain, t_bare, t_series };
+
 // The code of one argument, as type_code() has it, into `code`; false where it has none: "~" has attributes
-// that kernels don't keep (and that matter: of one that is taken `bare` they don't), "?" is of another kind.
-bool type_of(SEXP value, char* code, bool bare = false) {
+// that kernels don't keep (and that matter: of one that is taken `bare` they don't, but for its class; of a
+// time series that does not matter where `series` says so), "?" is of another kind.
+bool type_of(SEXP value, char* code, bool bare = false, bool series = false) {
   code[0] = '?';
   if (TYPEOF(value) == VECSXP) {  // a list, by the parts of which only the kernel can tell
     const bool plain = ATTRIB(value) == R_NilValue || (TAG(ATTRIB(value)) == R_NamesSymbol && CDR(ATTRIB(value)) == R_NilValue);
@@ -55,6 +59,7 @@ bool type_of(SEXP value, char* code, bool bare = false) {
     default: return false;
   }
   int rank = XLENGTH(value) == 1 ? 0 : 1;
+  bare = bare && (!OBJECT(value) || (series && Rf_inherits(value, "ts")));
   for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) {
     if (bare && TAG(at) != R_DimSymbol) continue;
     if (TAG(at) != R_DimSymbol) { code[0] = OBJECT(value) ? '?' : '~'; return false; }
@@ -301,18 +306,19 @@ extern "C" SEXP ds_run(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
 
 extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   SEXP state = CADR(arguments);
-  SEXP symbols = FIELD(state, "symbols");
-  SEXP certain = FIELD(state, "certain");
+  SEXP taken = FIELD(state, "taken");
+  SEXP symbols = VECTOR_ELT(taken, t_symbols);
+  SEXP certain = VECTOR_ELT(taken, t_certain);
   const int count = static_cast<int>(XLENGTH(symbols));
   SEXP* held = static_cast<SEXP*>(alloca((count + most_outside + 1) * sizeof(SEXP)));
   SEXP* bound = static_cast<SEXP*>(alloca((count + 1) * sizeof(SEXP)));
   int* formal = static_cast<int*>(alloca((count + 1) * sizeof(int)));
   char* code = static_cast<char*>(alloca(2 * count + 2));
-  SEXP named = FIELD(state, "bare");  // arguments whose names don't matter
   bool* bare = static_cast<bool*>(alloca((count + 1) * sizeof(bool)));
-  for (int i = 0; i < count; ++i) bare[i] = false;
-  for (R_xlen_t k = 0; k < XLENGTH(named); ++k) bare[INTEGER(named)[k] - 1] = true;
-  SEXP copies = PROTECT(XLENGTH(named) > 0 ? Rf_allocVector(VECSXP, count) : R_NilValue);
+  const bool series = LOGICAL(VECTOR_ELT(taken, t_series))[0];
+  PROTECT_INDEX kept;
+  SEXP copies = R_NilValue;
+  PROTECT_WITH_INDEX(copies, &kept);
   const char* why = NULL;
   // what may not be worked out before R would: only where R is certain to, and in its order
   bool* pending = static_cast<bool*>(alloca((count + 1) * sizeof(bool)));
@@ -334,10 +340,15 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
       if (TYPEOF(value) == PROMSXP && PRENV(value) != frame) Rf_eval(value, frame);
     }
   }
+  SEXP named;
   int given;
   char* at;
   bool known;
 again:
+  named = VECTOR_ELT(FIELD(state, "taken"), t_bare);  // arguments whose names don't matter
+  for (int i = 0; i < count; ++i) bare[i] = false;
+  for (R_xlen_t k = 0; k < XLENGTH(named); ++k) bare[INTEGER(named)[k] - 1] = true;
+  if (XLENGTH(named) > 0) REPROTECT(copies = Rf_allocVector(VECSXP, count), kept);
   given = 0;
   at = code;
   known = true;
@@ -350,7 +361,7 @@ again:
     if (pending[i]) { *at++ = 'p'; continue; }
     if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, frame);
     bound[i] = value;
-    if (!type_of(value, at, bare[i])) { known = false; ++at; continue; }
+    if (!type_of(value, at, bare[i], series)) { known = false; ++at; continue; }
     at += 2;
     formal[given] = i;
     held[given++] = value;
@@ -373,6 +384,7 @@ again:
       SEXP key = PROTECT(Rf_mkString(code));
       SEXP made = call_r("first_of_types", state, values, missing, key);
       UNPROTECT(3);
+      if (Rf_asLogical(made) == NA_LOGICAL) goto again;
       if (!Rf_asLogical(made)) { why = "its arguments are of a kind that kernels don't take"; break; }
       continue;
     }

@@ -358,3 +358,58 @@ test_that("a loop that only reads what has names is given it as it is, one that 
   whole <- given(quote(for (j in 1:2) if (m[[j, 1]] > 2) out <- w), m, unname(w))
   expect_identical(whole$runs, "native")
 })
+
+test_that("a function out of which no names can come runs native as a whole on what has them, of no class", {
+  whole <- function(f, ...) {
+    without_comparing()
+    fast <- ds_compile(f)
+    theirs <- outcome_of(f, list(...))
+    said <- paste(deparse(body(f)), collapse = " ")
+    for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = said)
+    ds_inspect(fast)$fallbacks == 0
+  }
+  total <- function(x) {
+    s <- 0
+    for (v in x) s <- 2 * s + v
+    s
+  }
+  given <- list(
+    x, m, c(a = 1), c(a = 1L, b = NA), structure(1:3, unit = "mm"), factor(c("dry", "wet")), as.Date("2031-04-01"),
+    stats::ts(1:4)
+  )
+  expect_identical(vapply(given, function(one) whole(total, one), NA), rep(c(TRUE, FALSE), c(5, 3)))
+  blind <- list(
+    function(x) x[[1]] + 1,
+    function(x) {
+      y <- rev(x)
+      y[2] <- 4
+      sum(y * x)
+    },
+    function(x, y = x + 1) {
+      out <- numeric(length(x))
+      for (i in seq_along(x)) out[i] <- y[i]
+      out
+    }
+  )
+  expect_true(all(vapply(blind, whole, NA, x)))
+  seeing <- list(
+    function(x) x[1] + 1,
+    function(x, y = x[2]) y,
+    function(x) {
+      if (length(x) > 2) return(x[2])
+      0
+    },
+    function(x) length(names(x)),
+    function(x) {
+      sum <- function(y) y
+      sum(x)
+    },
+    function(x) x[["b"]] * 2,
+    function(x) {
+      y <- x
+      y[1] <- 3
+      y * 2
+    }
+  )
+  expect_false(any(vapply(seeing, whole, NA, x)))
+})
