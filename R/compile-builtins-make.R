@@ -136,7 +136,7 @@ lower_concat <- function(cx, call) {
   values <- values[full]
   labels <- labels[full]
   if (length(values) == 0) return(null_value())
-  found <- settled_concat(cx, values)
+  found <- settled_concat(cx, values, any(nzchar(labels)))
   text <- vapply(found$values, function(value) value$node$mode == "character", NA)
   if (any(text) && !all(text)) refuse(cx, call, "text beside numbers")
   names <- concat_names(cx, call, found$values, labels)
@@ -163,14 +163,15 @@ tagged_concat <- function(cx, made, found) {
   read_variable(cx, key, key)
 }
 
-settled_concat <- function(cx, values) {
+settled_concat <- function(cx, values, named) {
+  named <- named || !all(vapply(values, function(value) is.null(value$names), NA))
   mode_of <- function(modes) {
     modes <- setdiff(modes, "null")
     if (length(modes)) highest_mode(modes) else "null"
   }
   combos <- expand.grid(lapply(values, function(value) value$modes), stringsAsFactors = FALSE)
   results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
-  if (setequal(results, c("integer", "double")) && all(vapply(values, function(value) is.null(value$names), NA))) {
+  if (setequal(results, c("integer", "double")) && !named) {
     return(list(values = values, mode = "double", modes = c("integer", "double")))
   }
   if (length(setdiff(results, "null")) > 1 || "null" %in% results) {

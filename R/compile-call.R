@@ -185,14 +185,15 @@ new_state <- function(f, kernel, build, whole) {
 
 # The original's own body stands behind the dispatcher, which leaves the function when it
 # has a value: what falls back runs in the function's own frame, as in R. The routine is
-# looked up in the namespace, which survives being saved, as its address does not.
+# looked up in the namespace, which survives being saved, as its address does not. R compiles a function with loops
+# before it runs, but for those after an `else`: then not before the second call.
 compiled_function <- function(kernel, state) {
   cut <- if (state$whole) list(body = kernel$body, parts = list()) else cut_loops(kernel)
   state$parts <- cut$parts
   for (part in cut$parts) part$owner <- state
   dots <- "..." %in% names(kernel$formals)
   own <- with_calls_of_original(cut$body, kernel$env)
-  body <- if (dots) own else call("{", dispatch_call(state), own)
+  body <- if (dots) own else call("if", dispatch_call(state), NULL, own)
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
 }
 
@@ -229,12 +230,13 @@ build_ahead <- function(kernel, state, like) {
   specialise(state, like[names(kernel$formals)])
 }
 
-dispatch_routine <- guarded_routine <- waits_routine <- NULL # set when the package is loaded
+dispatch_routine <- guarded_routine <- waits_routine <- ends_routine <- NULL # set when the package is loaded
 
 .onLoad <- function(libname, pkgname) {
   assign("dispatch_routine", dispatch_address(1L), envir = topenv()) # Rcpp registers routines of `.Call` alone
   assign("guarded_routine", dispatch_address(2L), envir = topenv())
   assign("waits_routine", dispatch_address(3L), envir = topenv())
+  assign("ends_routine", dispatch_address(4L), envir = topenv())
   assign("pick_session", as.double(Sys.time()) + Sys.getpid() / 1e7, envir = topenv())
 }
 

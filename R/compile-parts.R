@@ -49,8 +49,9 @@ cut_code <- function(cut, code) {
   if (is.null(part)) return(code)
   own <- function(name) as.call(list(as.call(list(as.name("$"), topenv(), as.name(name))), part))
   done <- if (part$returns) call("if", own("part_returns"), call("return", own("part_value")))
-  try_it <- as.call(c(list(as.name("if"), call("is.null", own("run_part")), call("{", code, own("part_ends"))), done))
-  call("if", dispatch_call(part, "waits_routine"), code, try_it)
+  left <- call("if", dispatch_call(part, "waits_routine"), TRUE, own("part_is_left"))
+  ends <- call("if", dispatch_call(part, "ends_routine"), NULL) # gives NULL, not to be seen, as a loop does
+  as.call(c(list(as.name("if"), left, call("{", code, ends)), done))
 }
 
 # Did a loop end with `return()`, and with what value?
@@ -179,13 +180,13 @@ tell_returns <- function(code) {
 
 left_to_r <- "left to R" # what a part gives where its loop is to run in R; no list
 
-# Runs a loop of a function native, in the function's frame: its variables are read there and put back. NULL where
+# Runs a loop of a function native, in the function's frame: its variables are read there and put back. TRUE where
 # R is to run it.
-run_part <- function(part) {
+part_is_left <- function(part) {
   start <- clock_now()
   if (part$compared %in% c("R", "R again")) {
     part$started <- start
-    return(NULL)
+    return(TRUE)
   }
   frame <- parent.frame()
   words <- words_of_variables(frame, part$symbols)
@@ -200,7 +201,7 @@ run_part <- function(part) {
   took <- clock_now() - start
   part$seconds <- part$seconds + took
   compare_part(part, took)
-  TRUE
+  FALSE
 }
 
 # Where its variables are not what they were the last time.
@@ -273,7 +274,7 @@ leave_part <- function(part, variant) {
   part$row <- part$row + 1
   part$numbers <- part$numbers + c(0, 1, if (part$row < 3) 0 else min(2^(part$row - 2), 1024))
   if (!is.null(variant$reason) || !is.null(variant$state$reason)) tell_stayed(part)
-  NULL
+  TRUE
 }
 
 # A loop that takes next to no time is run in R twice, to see which is faster; where that is R, it has some turns. The
@@ -291,12 +292,10 @@ compare_part <- function(part, took) {
 
 brief_part <- 1e-3 # seconds
 
-part_ends <- function(part) {
-  if (part$compared %in% c("R", "R again")) {
-    part$took_in_r <- clock_now() - part$started
-    part$compared <- if (part$compared == "R") "R again" else "native"
-  }
-  invisible()
+# Called by ds_ends() where one of the two runs in R has ended.
+part_ends <- function(part, ...) {
+  part$took_in_r <- clock_now() - part$started
+  part$compared <- if (part$compared == "R") "R again" else "native"
 }
 
 most_variants <- 20

@@ -1,5 +1,5 @@
 // One call of a compiled kernel: finds the routine for the types of the arguments and
-// runs it; where there is none, or it falls back, the body of the function itself follows.
+// runs it; where there is none, or it falls back, it gives FALSE, and the body of the function itself follows.
 // No C++ object lives here: errors and interrupts jump.
 #ifdef _WIN32
 #include <malloc.h>
@@ -437,11 +437,11 @@ again:
     }
     note_fallback(state, NULL, line, VECTOR_ELT(routine, r_lines));
     UNPROTECT(1);
-    return R_NilValue;
+    return Rf_ScalarLogical(0);
   }
   note_fallback(state, why == NULL ? "what it speaks of changes from call to call" : why, 0, R_NilValue);
   UNPROTECT(1);
-  return R_NilValue;
+  return Rf_ScalarLogical(0);
 }
 
 // What a variable of a frame is for a loop that is to run native, without working anything out that R would not:
@@ -528,7 +528,7 @@ SEXP words_of_variables(SEXP frame, SEXP symbols) {
   return Rf_mkString(words);
 }
 
-// Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come: see run_part().
+// Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come: see part_is_left().
 extern "C" SEXP ds_waits(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   double* numbers = REAL(FIELD(CADR(arguments), "numbers"));
   numbers[0] += 1;
@@ -538,10 +538,17 @@ extern "C" SEXP ds_waits(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   return Rf_ScalarLogical(1);
 }
 
+// A loop has run in R: was that to see how long it takes? Gives FALSE.
+extern "C" SEXP ds_ends(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
+  SEXP part = CADR(arguments);
+  if (CHAR(STRING_ELT(FIELD(part, "compared"), 0))[0] == 'R') call_r("part_ends", part, R_NilValue, R_NilValue);
+  return Rf_ScalarLogical(0);
+}
+
 // Where `.External2` finds them.
 // [[Rcpp::export(rng = false)]]
 SEXP dispatch_address(int which) {
-  DL_FUNC routine = reinterpret_cast<DL_FUNC>(which == 1 ? ds_dispatch : which == 2 ? ds_run : ds_waits);
+  DL_FUNC routine = reinterpret_cast<DL_FUNC>(which == 1 ? ds_dispatch : which == 2 ? ds_run : which == 3 ? ds_waits : ds_ends);
   return R_MakeExternalPtrFn(routine, Rf_install("native symbol"), R_NilValue);
 }
 

@@ -268,6 +268,10 @@ test_that("a variable may be several things, and is what R makes it", {
     a[1] <- 0
     list(s, a)
   }, 1:3)
+  for (use in c("c(peak = y)", "c(c(peak = y), 4L)", "list(c(peak = y))", "c(y, peak = 2L)", "c(y, 2L)")) {
+    f <- without_source(sprintf("function(n) { y <- if (n > 1) 1L else 0.5; %s }", use))
+    for (n in c(0, 2)) both_ways(f, n)
+  }
   for (use in c(
     "sum(y)", "mean(y)", "abs(y)", "rev(y)", "y[y > 0]", "y[1]", "median(y)", "c(y, y)", "length(y)",
     "is.null(y)"
