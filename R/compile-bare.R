@@ -7,6 +7,7 @@ only_read <- function(form) {
 }
 
 is_only_read <- function(form, name) {
+  if (!is_array(form, name)) return(TRUE) # a number is never given on as the object that it came in
   held <- name # and what is the same object
   repeat {
     more <- held

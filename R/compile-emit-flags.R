@@ -6,7 +6,7 @@ raised_by <- c(
   bad = "\\bbad\\b|_LATE\\(|DS_NAN(_Z|_ROOT|[123])\\(|DS_IFELSE\\("
 )
 
-raises <- function(lines, flag) any(grepl(raised_by[[flag]], lines))
+raises <- function(lines, flag) any(grepl(raised_by[[flag]], lines, perl = TRUE))
 
 # A turn's own flags around its steps, joined to those of the loop where it ends.
 with_flags <- function(lines) {

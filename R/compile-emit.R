@@ -3,8 +3,9 @@
 lines_of <- function(...) unlist(list(...))
 
 indent <- function(lines) {
-  if (length(lines) == 0) return(lines)
-  paste0(ifelse(nzchar(lines) & !startsWith(lines, "#"), "  ", ""), lines)
+  inside <- which(nzchar(lines) & !startsWith(lines, "#"))
+  lines[inside] <- paste0("  ", lines[inside])
+  lines
 }
 
 # list(text, lines): the whole C source of a form, and the user's line of each of its own.

@@ -8,6 +8,7 @@ library(deepstride)
 source(file.path("measure", "compile", "kernels.R"))
 source(file.path("measure", "compile", "more.R"))
 source(file.path("measure", "compile", "kinds.R"))
+source(file.path("measure", "compile", "long.R"))
 compile_kernels <- c(compile_kernels, compile_kernels_more, compile_kernels_kinds)
 arguments <- commandArgs(TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
@@ -75,6 +76,14 @@ told("real numbers", of_c[!of_kinds])
 told("complex, functions, names, lists, text, recursion", of_c[of_kinds])
 first <- stats::median(vapply(rows, function(row) row$first, 0))
 cat(sprintf("source to first result: median %.2f s\n", first))
+
+long <- stats::median(replicate(5, {
+  withr::local_envvar(R_USER_CACHE_DIR = tempfile("cache"))
+  fast <- ds_compile(long_kernel)
+  given <- list(runif(100), stats::rnorm(100), 0.1, 0.8, 0.2)
+  system.time(do.call(fast, given))[[3]]
+}))
+cat(sprintf("a kernel of %d lines, source to first result: %.2f s\n", length(deparse(long_kernel)), long))
 
 rcpp_code <- "NumericVector route(NumericVector rain, double keep) {
   int n = rain.size(); NumericVector out(n); double store = 0;

@@ -70,7 +70,9 @@ bool type_of(SEXP value, char* code, bool bare = false, bool series = false) {
   return true;
 }
 
+// Of a list only the kernel can tell what its names do.
 bool has_names(SEXP value) {
+  if (TYPEOF(value) == VECSXP) return false;
   for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) {
     if (TAG(at) != R_DimSymbol) return true;
   }

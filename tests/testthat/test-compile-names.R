@@ -392,6 +392,11 @@ test_that("a function out of which no names can come runs native as a whole on w
     }
   )
   expect_true(all(vapply(blind, whole, NA, x)))
+  whole(function(x, l) { # a list's names are its own
+    s <- 0
+    for (v in x) s <- s + v * l[[2]]
+    s + length(l)
+  }, x, list(keep = 2, lose = 3))
   seeing <- list(
     function(x) x[1] + 1,
     function(x, y = x[2]) y,
