@@ -199,7 +199,7 @@ random_program <- function(seed) {
 
 # Mostly of the same types from call to call, since each set of types is built for.
 random_arguments <- function(seed, round) {
-  set.seed(1000 * seed + round)
+  set.seed((1000 * seed + round) %% .Machine$integer.max)
   size <- sample(c(0, 1, 2, 5, 8), 1, prob = c(2, 1, 3, 6, 6))
   if (size > 2) size <- size * programs$scale
   odd <- function(x) {
