@@ -88,7 +88,7 @@ written_rows <- function() {
     lfactorial = in_terms(function(x) NULL, function(x) call("lgamma", call("+", x, 1))),
     "%o%" = in_terms(function(X, Y) NULL, function(X, Y) call("outer", X, Y)),
     "%x%" = in_terms(function(X, Y) NULL, function(X, Y) call("kronecker", X, Y)),
-    identity = in_terms(function(x) NULL, function(x) x)
+    identity = in_terms(function(x) NULL, function(x) x), identical = lower_identical
   )
 }
 

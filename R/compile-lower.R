@@ -56,6 +56,7 @@ new_shared <- function(kernel) {
   shared$peeling <- 0
   shared$told <- kernel$told
   shared$labelling <- kernel$labelling
+  shared$about_names <- isTRUE(kernel$about_names)
   shared$series <- isTRUE(kernel$series)
   shared$written <- shared$tentative <- 0
   shared$outside <- shared$trusted <- shared$callees <- list()

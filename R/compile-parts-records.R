@@ -113,26 +113,6 @@ uses_fields_only <- function(code, name) {
   uses(code)
 }
 
-# Every call through `change`, from outside in; NULL from it leaves the call, whose own parts are then looked at.
-change_calls <- function(code, change) {
-  if (!is.call(code)) return(code)
-  new <- change(code)
-  if (!is.null(new)) return(new)
-  for (i in seq_along(code)) {
-    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- change_calls(code[[i]], change)
-  }
-  code
-}
-
-# The same from inside out: every call, once its own parts are changed.
-change_upwards <- function(code, change, ...) {
-  if (!is.call(code)) return(code)
-  for (i in seq_along(code)) {
-    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- change_upwards(code[[i]], change, ...)
-  }
-  change(code, ...) %||% code
-}
-
 # A variable that the loop gives is made of what stands for it.
 replace_given <- function(made, name, stand_in, value_of) {
   force(value_of)

@@ -32,14 +32,14 @@ new_variant <- function(part, kinds, frame) {
   named <- setdiff(c(names(kinds)[kinds == "named"], made$named_fields), bound)
   if (is.null(made$reason) && length(named)) places_by_name(made, named, frame)
   made$labelling <- if (is.null(made$reason)) labelling_functions(made, frame)
-  if (is.null(made$reason) && (length(named) || binds(made$code) || length(made$labelling))) {
-    keep_names_in(made, named, frame, bound)
-  }
+  about_names <- length(named) || binds(made$code) || length(made$labelling)
+  if (is.null(made$reason) && about_names) keep_names_in(made, named, frame, bound)
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), frame)
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))
   kernel <- part_kernel(part, c(made$before, list(code)), names(made$given), made$gives, made$env)
   kernel$labelling <- unique(unlist(made$labelling)) %||% character()
+  kernel$about_names <- about_names
   kernel$series <- any(vapply(names(kinds)[kinds == "named"], function(name) stats::is.ts(frame[[name]]), NA))
   kernel$told <- told_calls(code, part$kernel$body)
   original <- as.function(c(kernel$formals, kernel$body), envir = kernel$env)

@@ -91,6 +91,26 @@ map_parts <- function(code, change) {
   code
 }
 
+# Every call through `change`, from outside in; NULL from it leaves the call, whose own parts are then looked at.
+change_calls <- function(code, change) {
+  if (!is.call(code)) return(code)
+  new <- change(code)
+  if (!is.null(new)) return(new)
+  for (i in seq_along(code)) {
+    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- change_calls(code[[i]], change)
+  }
+  code
+}
+
+# The same from inside out: every call, once its own parts are changed.
+change_upwards <- function(code, change, ...) {
+  if (!is.call(code)) return(code)
+  for (i in seq_along(code)) {
+    if (!rlang::is_missing(code[[i]]) && is.call(code[[i]])) code[[i]] <- change_upwards(code[[i]], change, ...)
+  }
+  change(code, ...) %||% code
+}
+
 # Code with a name or an element written otherwise wherever it stands.
 replace_code <- function(code, old, new) {
   if (same_code(code, old)) return(new)

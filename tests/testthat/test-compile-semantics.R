@@ -644,3 +644,25 @@ test_that("NULL stands where R takes it, in code that is cut and put together", 
     list(w, x, y)
   }, c(1, 2))
 })
+
+test_that("vectors are identical where they are for R: by type, shape and element, without names", {
+  without_comparing()
+  given <- list(
+    1, 1L, NA, NA_real_, NaN, -0, 0, TRUE, c(1, 2), c(1, NA), c(1, NaN), 1:2, numeric(0), integer(0), matrix(1, 1, 1),
+    matrix(1:4, 2), matrix(1:4, 1), array(1:4, c(1, 2, 2)), c(a = 1, b = 2), 1i, "a", NULL, factor("a"), list(1)
+  )
+  fast <- ds_compile(function(x, y) identical(x, y))
+  for (x in given) for (y in given) expect_identical(suppressMessages(fast(x, y)), identical(x, y))
+  expect_gt(nrow(as.data.frame(ds_inspect(fast))), 20)
+  settles <- function(x, y) {
+    alike <- function(a, b) identical(a, b)
+    turns <- 0
+    repeat {
+      old <- x
+      x <- x %/% 2L
+      turns <- turns + 1
+      if (identical(x, old) || alike(x, y)) return(turns)
+    }
+  }
+  for (x in list(c(50L, 7L), c(a = 50L, b = 7L))) both_ways(settles, x, c(12L, 1L))
+})
