@@ -12,6 +12,9 @@ c_calls <- function(names, count, extra = "") {
 
 compared <- c(eq = "==", ne = "!=", lt = "<", gt = ">", le = "<=", ge = ">=")
 
+# C binds which of two is greater more tightly than whether they are equal.
+compared_row <- function(op) c_row(sprintf("@1 %s @2", compared[[op]]), if (op %in% c("eq", "ne")) 9 else 10)
+
 strict_table <- c(
   list(
     add = c_row("@1 + @2", 12), sub = c_row("@1 - @2", 12), mul = c_row("@1 * @2", 13), div = c_row("@1 / @2", 13),
@@ -119,7 +122,7 @@ late_table <- list(
   double = c_calls(c(min = "DS_MIN_LATE", max = "DS_MAX_LATE", pmin = "DS_MIN_LATE", pmax = "DS_MAX_LATE"), 2)
 )
 
-sure_comparison <- function(node) if (node$op %in% names(compared)) c_row(sprintf("@1 %s @2", compared[[node$op]]), 9)
+sure_comparison <- function(node) if (node$op %in% names(compared)) compared_row(node$op)
 
 special_row <- function(node) {
   if (node$op == "pow" && node$args[[2]]$op == "const" && identical(

@@ -23,7 +23,7 @@ cpp_table <- c(
     double_to_logical = c_row("@1 != 0", 9), choose = c_row("@1 ? @2 : @3", 2), bit_and = c_row("@1 & @2", 8),
     bit_or = c_row("@1 | @2", 6), bit_xor = c_row("@1 ^ @2", 7)
   ),
-  stats::setNames(lapply(compared, function(op) c_row(sprintf("@1 %s @2", op), 9)), names(compared)),
+  sapply(names(compared), compared_row, simplify = FALSE),
   c_calls(c(
     integer_to_double = "double", logical_to_integer = "int", double_to_integer = "int", whole = "int",
     abs_i = "std::abs", is_nan = "R_IsNaN", sign = "sign"

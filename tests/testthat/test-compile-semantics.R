@@ -666,3 +666,11 @@ test_that("vectors are identical where they are for R: by type, shape and elemen
   }
   for (x in list(c(50L, 7L), c(a = 50L, b = 7L))) both_ways(settles, x, c(12L, 1L))
 })
+
+test_that("what is compared may be a comparison itself", {
+  signs <- c("==", "!=", "<", ">", "<=", ">=")
+  forms <- outer(signs, c("is.na(x) %s k", "k %s is.na(x)", "(x == y) %s k", "k %s (x < y)"), function(sign, form) sprintf(form, sign))
+  f <- without_source(sprintf("function(x, y, k) list(%s)", toString(forms)))
+  for (x in list(0L, 2L, c(1L, NA))) both_ways(f, x, 1L, 1L)
+  for (k in c(FALSE, TRUE)) both_ways(f, 1L, 1L, k)
+})
