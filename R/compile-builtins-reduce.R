@@ -22,12 +22,36 @@ reduction <- function(fn, mode_of, join = NULL) {
     mode <- if (fn %in% c("any", "all")) "logical" else found$mode
     if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
     nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))
+    singles <- all(node_ranks(nodes) == 0) && length(nodes) > 1
+    if (skip && singles && mode != "complex") return(new_value(of_known(cx, fn, nodes, mode_of(mode), join)))
+    if (skip && length(nodes) > 1 && fn %in% c("min", "max")) { # one of them may be all missing
+      nodes <- list(as_leaf(cx, in_variable(cx, value_node("concat", mode, 1, lapply(nodes, named_if_long, cx = cx)))))
+    }
     parts <- lapply(nodes, one_reduction,
       cx = cx, fn = fn, mode = mode_of(mode), skip = skip,
       alone = length(nodes) == 1
     )
     new_value(Reduce(function(one, other) element_node(join[[mode_of(mode)]], list(one, other)), parts))
   }
+}
+
+named_if_long <- function(cx, node) if (node$rank > 0) named_node(cx, node) else node
+
+# Of single numbers, those that are missing left out.
+of_known <- function(cx, fn, nodes, mode, join) {
+  nodes <- lapply(nodes, function(node) in_variable(cx, as_mode(node, mode)))
+  missing <- function(node) element_node("is_na", list(node))
+  choose <- function(cond, yes, no) value_node("choose", mode, 0, list(cond, yes, no))
+  joined <- function(one, other) element_node(join[[mode]], list(one, other))
+  if (!fn %in% c("min", "max")) {
+    nothing <- as_mode(const_node(switch(fn, any = FALSE, all = TRUE, prod = 1L, sum = 0L)), mode)
+    return(Reduce(joined, lapply(nodes, function(node) choose(missing(node), nothing, node))))
+  }
+  best <- Reduce(function(one, other) {
+    in_variable(cx, choose(missing(one), other, choose(missing(other), one, joined(one, other))))
+  }, nodes)
+  put(cx, "need", list(element_node("not", list(missing(best)))))
+  best
 }
 
 one_reduction <- function(cx, node, fn, mode, skip, alone) {

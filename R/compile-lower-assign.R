@@ -183,8 +183,7 @@ lower_store <- function(cx, target, code) {
   }
   if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`")
   value <- lower(cx, code[[3]])
-  doubles <- identical(cx$flow[[key]]$modes, "double") # which take integers for doubles
-  node <- if (doubles) number_into(cx, value, code[[3]]) else node_of(cx, value, code[[3]], named = TRUE)
+  node <- number_into(cx, value, cx$flow[[key]]$modes, code[[3]])
   marks <- length(cx$out)
   at <- lapply(indices, function(index) lower_position(cx, index))
   node <- keep_aside(cx, node, marks)
@@ -194,9 +193,10 @@ lower_store <- function(cx, target, code) {
   value
 }
 
-# A value that is to be a double, of which it does not matter whether it is an integer yet.
-number_into <- function(cx, value, code) {
-  either <- value$kind == "number" && length(value$modes) > 1 && all(value$modes %in% c("integer", "double"))
+# A value for a vector of a mode, of which it does not matter whether it is of a lower mode yet.
+number_into <- function(cx, value, mode, code) {
+  lower <- if (length(mode) == 1 && is_real(mode)) utils::head(mode_names, match(mode, mode_names))
+  either <- value$kind == "number" && length(value$modes) > 1 && all(value$modes %in% lower)
   if (either) value$modes <- value$node$mode
   node_of(cx, value, code, named = TRUE)
 }

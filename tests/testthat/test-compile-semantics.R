@@ -674,3 +674,21 @@ test_that("what is compared may be a comparison itself", {
   for (x in list(0L, 2L, c(1L, NA))) both_ways(f, x, 1L, 1L)
   for (k in c(FALSE, TRUE)) both_ways(f, 1L, 1L, k)
 })
+
+test_that("single numbers are reduced without what is missing, and what fits a vector goes into it, whatever it is", {
+  for (call in c("max(a, b", "min(a, 2L, b", "sum(a, b, 2147483647L", "prod(a, b", "any(a > 1, b > 1", "all(a > 0, b > 0")) {
+    f <- without_source(sprintf("function(a, b) %s, na.rm = TRUE)", call))
+    for (a in list(1, 2L, NA_real_, NaN, -0)) for (b in list(NA, 3L, 0, c(NA, 4))) both_ways(f, a, b)
+  }
+  filled <- function(x) {
+    last <- NA
+    for (i in seq_along(x)) if (is.na(x[i])) x[i] <- last else last <- x[i]
+    x
+  }
+  for (x in list(c(NA, 1, NA), c(2L, NA), c(NA, TRUE, NA))) {
+    both_ways(filled, x)
+    fast <- ds_compile(filled)
+    fast(x)
+    expect_identical(ds_inspect(fast)$fallbacks, 0)
+  }
+})
