@@ -1,5 +1,5 @@
 # A function that can't run native as a whole: its loops do, each by itself, the outermost first. What is left of the
-# function stays R, in the function's own frame. A loop `L` becomes `if (is.null(run_part(part))) L`, where `L` holds
+# function stays R, in the function's own frame. A loop `L` becomes `if (part_is_left(part)) L`, where `L` holds
 # its own inner loops in the same way.
 
 # Functions that look at the frame or the call that they are called from: a loop with one of them is left to R.

@@ -215,8 +215,8 @@ bool is_as_built(SEXP routine, SEXP* held) {
     if (field != R_NilValue) {
       SEXP names = TYPEOF(value) == VECSXP && !OBJECT(value) ? Rf_getAttrib(value, R_NamesSymbol) : R_NilValue;
       R_xlen_t at = 0;
-      while (at < XLENGTH(names) && strcmp(CHAR(STRING_ELT(names, at)), CHAR(STRING_ELT(field, 0))) != 0) ++at;
-      if (at >= XLENGTH(names)) return false;
+      while (at < Rf_xlength(names) && strcmp(CHAR(STRING_ELT(names, at)), CHAR(STRING_ELT(field, 0))) != 0) ++at;
+      if (at >= Rf_xlength(names)) return false;
       value = VECTOR_ELT(value, at);
     }
     char code[3] = {0, 0, 0};
@@ -522,8 +522,8 @@ SEXP words_of_variables(SEXP frame, SEXP symbols) {
     }
     SEXP sides = Rf_getAttrib(value, R_DimNamesSymbol);
     int which = 0;
-    for (R_xlen_t k = 0; k < XLENGTH(sides) && k < 6; ++k) which |= (VECTOR_ELT(sides, k) != R_NilValue) << k;
-    if (XLENGTH(sides) > 6) return R_NilValue;
+    for (R_xlen_t k = 0; k < Rf_xlength(sides) && k < 6; ++k) which |= (VECTOR_ELT(sides, k) != R_NilValue) << k;
+    if (Rf_xlength(sides) > 6) return R_NilValue;
     *at++ = static_cast<char>('0' + which);
   }
   *at = 0;

@@ -418,3 +418,28 @@ test_that("a function out of which no names can come runs native as a whole on w
   )
   expect_false(any(vapply(seeing, whole, NA, x)))
 })
+
+test_that("attributes that are no names are no hindrance, and a list that is read may lose its names", {
+  centred <- scale(matrix(c(1, 2, 3, 5, 8, 2), 3), scale = FALSE)
+  expect_identical(loop_of(function(x, p) {
+    for (i in seq_len(ncol(x))) x[, i] <- x[, i] * p
+    x
+  }, centred, 2), "native")
+  expect_identical(loop_of(function(x, p) {
+    kept <- attributes(x)
+    s <- 0
+    for (i in seq_along(x)) s <- s + x[i] * p
+    list(s, kept)
+  }, centred, 2), "native")
+  held <- list(keep = 0.5)
+  f <- function(x) {
+    s <- 0
+    for (i in 1:3) s <- s + held$keep * x
+    s
+  }
+  fast <- ds_compile(f)
+  for (other in list(list(keep = 0.5), list(0.5), list(), NULL, list(keep = 2L))) {
+    held <- other
+    expect_identical(suppressMessages(fast(1)), f(1))
+  }
+})
