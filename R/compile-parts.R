@@ -40,6 +40,11 @@ cut_code <- function(cut, code) {
     code[-(1:2)] <- lapply(as.list(code)[-(1:2)], function(way) cut_code(cut, way))
     return(code)
   }
+  if (head %in% c("<-", "=") && is.call(code[[3]]) && !call_name(code[[3]]) %in% loop_heads) {
+    code[[3]] <- cut_code(cut, code[[3]])
+    return(code)
+  }
+  if (head %in% worked_out_here) return(cut_promise(cut, code))
   if (!head %in% loop_heads) return(code)
   part <- new_part(cut, code)
   at <- length(code)
@@ -52,6 +57,18 @@ cut_code <- function(cut, code) {
   left <- call("if", dispatch_call(part, "waits_routine"), TRUE, own("part_is_left"))
   ends <- call("if", dispatch_call(part, "ends_routine"), NULL) # gives NULL, not to be seen, as a loop does
   as.call(c(list(as.name("if"), left, call("{", code, ends)), done))
+}
+
+# Functions of R that work out what they are given first in the frame that it stands in.
+worked_out_here <- c("tryCatch", "try", "withCallingHandlers", "suppressWarnings", "suppressMessages", "invisible", "(")
+
+cut_promise <- function(cut, code) {
+  head <- call_name(code)
+  if (head %in% cut$own || !mean_rs(head, cut$kernel$env)) return(code)
+  names <- rlang::names2(code)[-1]
+  at <- c(which(names == "expr"), which(names == ""))[1]
+  if (!is.na(at) && is.call(code[[at + 1]])) code[[at + 1]] <- cut_code(cut, code[[at + 1]])
+  code
 }
 
 # Did a loop end with `return()`, and with what value?

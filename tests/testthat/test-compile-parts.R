@@ -687,3 +687,36 @@ test_that("what a loop is left to R for is said in words, with its line", {
   unsolved <- cat_first(quote(for (v in x) k <- sum(solve(matrix(x, 2)))))
   expect_match(reason_of(unsolved, c(1, 1, 1, 1), 0), "stops or warns")
 })
+
+test_that("loops whose errors and warnings are handled run native inside the handler", {
+  guarded <- function(x) {
+    total <- 0
+    after <- tryCatch(error = function(e) conditionMessage(e), {
+      for (v in x) {
+        if (v > 5) stop("above the levee")
+        total <- total + v
+      }
+      "done"
+    }, finally = cat("total", total, "\n"))
+    some <- suppressWarnings({
+      s <- 0
+      for (v in x) s <- s + sqrt(v)
+      s
+    })
+    list(after, total, some)
+  }
+  expect_identical(ran_in(guarded, c(1, 4)), c("native", "native"))
+  for (x in list(c(1, 9), c(1, -4), c(1, NA))) ran_in(guarded, x)
+  expect_identical(ran_in(function(x) {
+    try({
+      for (v in x) if (v > 3) return(invisible(2 * v))
+      nchar("none")
+    })
+  }, c(1, 4)), "native")
+  expect_identical(ran_in(function(x) {
+    tryCatch <- function(code, ...) deparse(substitute(code))
+    tryCatch({
+      for (v in x) v
+    })
+  }, 1), character())
+})
