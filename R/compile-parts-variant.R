@@ -99,6 +99,7 @@ settle_constant <- function(made, name, value, assigned) {
 }
 
 value_words <- function(value) {
+  if (length(dim(value)) == 1 && !is.object(value)) return("an array of one extent")
   if (is.object(value)) sprintf("of class `%s`", class(value)[[1]]) else sprintf(
     "a %s of length %d", typeof(value),
     length(value)

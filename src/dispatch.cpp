@@ -468,6 +468,7 @@ const char* kind_of_variable(SEXP value, SEXP frame) {
     default: return "other";
   }
   if (OBJECT(value) && !Rf_inherits(value, "ts")) return "other";
+  if (Rf_length(Rf_getAttrib(value, R_DimSymbol)) == 1) return "other";
   bool plain = true;
   for (SEXP at = ATTRIB(value); at != R_NilValue; at = CDR(at)) plain = plain && TAG(at) == R_DimSymbol;
   return plain ? "plain" : "named";

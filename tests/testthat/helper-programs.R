@@ -59,7 +59,7 @@ random_number <- function(env, size = 3) {
     sprintf("switch(%s, %s + 0, %s + 0, 1)", pick("k", "n", "2"), part(), part()),
     pick(
       "sum(x > s)", "which.max(y)", "length(which(x < s))", "v[2]", "nrow(m)", "n * 3L", "2147483647L + n",
-      "runif(1)", "sum(v)", "max(v, 2L)"
+      "runif(1)", "sum(v)", "max(v, 2L)", "max(s, x[1], na.rm = TRUE)", "sum(n, v[1], 2147483647L, na.rm = TRUE)"
     )
   )
 }
@@ -67,8 +67,12 @@ random_number <- function(env, size = 3) {
 random_condition <- function(env) {
   simple <- sprintf("%s %s %s", random_number(env, 1), pick("<", ">", "<=", ">=", "==", "!="), random_number(env, 1))
   called <- sprintf("%s(%s) > 0.5", pick("halved", "noisy", "inner"), random_number(env, 0))
-  switch(pick(1:7),
+  compared <- function() pick("==", "!=", "<", ">", "<=", ">=")
+  whole <- function() pick("n", "3L", "length(x)", "v[1]", "is.na(n)", "k")
+  switch(pick(1:9),
     sprintf("isTRUE(%s)", simple),
+    sprintf("isTRUE((%s %s %s) %s %s)", whole(), compared(), whole(), compared(), pick("TRUE", "(n > k)", whole())),
+    sprintf("identical(%s, %s)", random_vector(env, 0), random_vector(env, 1)),
     simple,
     sprintf("(%s) %s (%s)", simple, pick("&&", "||"), "k > 0"),
     sprintf("!is.na(x[%s])", random_index(env)),
