@@ -2,10 +2,12 @@
 # them as for others.
 
 # Functions in which names can do nothing but go along.
-name_blind <- function() c(
-  setdiff(without_names_ever, c("identical", "unname", "is.function")), single_functions, "{", "(", "<-", "=", "break",
-  "next", "return", "invisible", "c", "rep", "rev", "pmin", "pmax", "cumsum", "cumprod", "ifelse", "stopifnot"
-)
+name_blind <- function() {
+  c(
+    setdiff(without_names_ever, c("identical", "unname", "is.function")), single_functions, "{", "(", "<-", "=",
+    "break", "next", "return", "invisible", "c", "rep", "rev", "pmin", "pmax", "cumsum", "cumprod", "ifelse", "stopifnot"
+  )
+}
 
 # Arguments whose names don't matter: all that are given, or none.
 nameless_arguments <- function(kernel) {

@@ -1,13 +1,18 @@
 # Names, dimensions' names and series: a loop gives what has them in R, with those that R gives, native or not.
 
-# Where a loop runs; it must give what R gives, twice, printing included.
-loop_of <- function(f, ...) {
+# A function compiled, which must give what R gives, twice, printing included.
+compiled_as_in_r <- function(f, ...) {
   without_comparing()
   fast <- ds_compile(f)
   theirs <- outcome_of(f, list(...))
   said <- paste(deparse(body(f)), collapse = " ")
   for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = said)
-  parts <- ds_inspect(fast)$parts
+  fast
+}
+
+# Where a loop runs.
+loop_of <- function(f, ...) {
+  parts <- ds_inspect(compiled_as_in_r(f, ...))$parts
   if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
 }
 
@@ -360,14 +365,7 @@ test_that("a loop that only reads what has names is given it as it is, one that 
 })
 
 test_that("a function out of which no names can come runs native as a whole on what has them, of no class", {
-  whole <- function(f, ...) {
-    without_comparing()
-    fast <- ds_compile(f)
-    theirs <- outcome_of(f, list(...))
-    said <- paste(deparse(body(f)), collapse = " ")
-    for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = said)
-    ds_inspect(fast)$fallbacks == 0
-  }
+  whole <- function(f, ...) ds_inspect(compiled_as_in_r(f, ...))$fallbacks == 0
   total <- function(x) {
     s <- 0
     for (v in x) s <- 2 * s + v

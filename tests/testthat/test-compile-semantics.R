@@ -669,14 +669,14 @@ test_that("vectors are identical where they are for R: by type, shape and elemen
 
 test_that("what is compared may be a comparison itself", {
   signs <- c("==", "!=", "<", ">", "<=", ">=")
-  forms <- outer(signs, c("is.na(x) %s k", "k %s is.na(x)", "(x == y) %s k", "k %s (x < y)"), function(sign, form) sprintf(form, sign))
+  forms <- outer(c("is.na(x) %s k", "k %s is.na(x)", "(x == y) %s k", "k %s (x < y)"), signs, sprintf)
   f <- without_source(sprintf("function(x, y, k) list(%s)", toString(forms)))
   for (x in list(0L, 2L, c(1L, NA))) both_ways(f, x, 1L, 1L)
   for (k in c(FALSE, TRUE)) both_ways(f, 1L, 1L, k)
 })
 
 test_that("single numbers are reduced without what is missing, and what fits a vector goes into it, whatever it is", {
-  for (call in c("max(a, b", "min(a, 2L, b", "sum(a, b, 2147483647L", "prod(a, b", "any(a > 1, b > 1", "all(a > 0, b > 0")) {
+  for (call in c("max(a, b", "min(a, 2L, b", "sum(a, b, 2147483647L", "prod(a, b", "any(a > 1, b > 1", "all(a, b > 0")) {
     f <- without_source(sprintf("function(a, b) %s, na.rm = TRUE)", call))
     for (a in list(1, 2L, NA_real_, NaN, -0)) for (b in list(NA, 3L, 0, c(NA, 4))) both_ways(f, a, b)
   }
