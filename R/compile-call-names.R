@@ -5,7 +5,8 @@
 name_blind <- function() {
   c(
     setdiff(without_names_ever, c("identical", "unname", "is.function")), single_functions, "{", "(", "<-", "=",
-    "break", "next", "return", "invisible", "c", "rep", "rev", "pmin", "pmax", "cumsum", "cumprod", "ifelse", "stopifnot"
+    "break", "next", "return", "invisible", "c", "rep", "rev", "pmin", "pmax", "cumsum", "cumprod", "ifelse",
+    "stopifnot"
   )
 }
 

@@ -51,9 +51,11 @@
 #'
 #' Questions about types (`is.matrix(x)`, `is.numeric(x)`, `missing(x)`) and texts that choose in a function that is
 #' called (`norm(x, "F")`, `match.arg(how)`) are answered when the kernel is built. `try()`, `tryCatch()` and
-#' `suppressWarnings()` run what they are given; where that stops or warns, R does the whole again.
+#' `suppressWarnings()` run what they are given; where that stops or warns, R does the whole again. In a function that
+#' stays R the loops inside them run native by themselves.
 #'
-#' In loops that run native by themselves also: vectors with names, matrices with dimnames and time series. Their names
+#' Vectors and arrays with names are taken by a function out of which no names can come. In loops that run native by
+#' themselves also: vectors with names, matrices with dimnames and time series. Their names
 #' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, and with single numbers (`s <- s + x[i]`); where
 #' they may come out in another way the loop is left to R. A list of records, which are lists with the same fields, is
 #' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so is a row of a data frame (`row <- d[i, ]`,

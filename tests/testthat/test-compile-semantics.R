@@ -676,7 +676,7 @@ test_that("what is compared may be a comparison itself", {
 })
 
 test_that("single numbers are reduced without what is missing, and what fits a vector goes into it, whatever it is", {
-  for (call in c("max(a, b", "min(a, 2L, b", "sum(a, b, 2147483647L", "prod(a, b", "any(a > 1, b > 1", "all(a, b > 0")) {
+  for (call in c("max(a, b", "min(a, 2L, b", "sum(a, b, 2147483647L", "prod(a, b", "any(a > 1, b", "all(a, b > 0")) {
     f <- without_source(sprintf("function(a, b) %s, na.rm = TRUE)", call))
     for (a in list(1, 2L, NA_real_, NaN, -0)) for (b in list(NA, 3L, 0, c(NA, 4))) both_ways(f, a, b)
   }
