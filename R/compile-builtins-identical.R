@@ -18,7 +18,7 @@ lower_identical <- function(cx, call) {
   lower(cx, same_elements(names[[1]], names[[2]], modes[[1]] == "double", shapes[[1]] > 1))
 }
 
-# Numbers of one type that are known before the kernel runs, or NULL's like.
+# Numbers of one type, which is known before the kernel runs, and without names.
 is_plain_vector <- function(value) {
   value$kind == "number" && !is.null(value$node) && length(value$modes) == 1 && is_real(value$node$mode) &&
     is.null(value$names)

@@ -43,7 +43,7 @@ lower_rep_len <- function(cx, call) {
 # A fill where the data are one number, else the data in a new shape.
 shape_value <- function(cx, node, extents, by_row = FALSE) {
   op <- if (node$rank == 0) "fill" else "reshape"
-  node <- if (node$rank == 0) node else named_node(cx, node)
+  node <- named_if_long(cx, node)
   made <- if (op == "fill") value_node("fill", node$mode, length(extents), c(list(node), extents)) else
     value_node("reshape", node$mode, length(extents), c(list(node), extents), by_row = by_row)
   new_value(in_variable(cx, made))
@@ -142,7 +142,7 @@ lower_concat <- function(cx, call) {
   names <- concat_names(cx, call, found$values, labels)
   parts <- lapply(found$values, function(value) {
     node <- as_mode(value$node, found$mode)
-    if (node$rank > 0) named_node(cx, node) else node
+    named_if_long(cx, node)
   })
   made <- value_node("concat", found$mode, 1, parts)
   if (length(found$modes) > 1) tagged_concat(cx, made, found) else new_value(made, names = names)

@@ -62,8 +62,8 @@ draws <- function(family) {
     args <- matched_call(cx, call, family_formals(family, "n", NULL))
     if (is.null(args$n)) fall_back(cx, "draws without a count")
     nodes <- lower_in_order(cx, unname(c(args["n"], family_parameters(cx, family, args, call))))
-    parameters <- lapply(nodes[-1], function(node) as_mode(if (node$rank > 0) named_node(cx, node) else node, "double"))
-    parameters <- lapply(parameters, function(node) if (node$rank > 0) named_node(cx, node) else node)
+    parameters <- lapply(nodes[-1], function(node) as_mode(named_if_long(cx, node), "double"))
+    parameters <- lapply(parameters, named_if_long, cx = cx)
     cx$random <- TRUE
     if (all(vapply(parameters, function(node) node$rank, 0) == 0) && is.numeric(args$n) && args$n == 1) {
       return(new_value(in_variable(cx, value_node("draw", mode, 0, parameters, family = family))))

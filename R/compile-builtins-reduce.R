@@ -35,8 +35,6 @@ reduction <- function(fn, mode_of, join = NULL) {
   }
 }
 
-named_if_long <- function(cx, node) if (node$rank > 0) named_node(cx, node) else node
-
 # Of single numbers, those that are missing left out.
 of_known <- function(cx, fn, nodes, mode, join) {
   nodes <- lapply(nodes, function(node) in_variable(cx, as_mode(node, mode)))

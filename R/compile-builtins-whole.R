@@ -25,7 +25,7 @@ ask_value <- function(
   cx, call, fn, nodes, labels, mode_of, rank, risky, check = NULL, where = "base",
   all_modes = FALSE, texts = rep(NA_character_, length(nodes))
 ) {
-  nodes <- lapply(nodes, function(node) if (node$rank == 0) node else named_node(cx, node))
+  nodes <- lapply(nodes, named_if_long, cx = cx)
   mode <- mode_of(if (all_modes) node_modes(nodes) else nodes[[1]]$mode)
   result <- if (is.function(rank)) rank(nodes) else rank
   if (!is.null(check)) for (test in check(nodes)) put(cx, "need", list(test))

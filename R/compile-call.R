@@ -229,7 +229,9 @@ build_ahead <- function(kernel, state, like) {
       arg = "like"
     )
   }
-  specialise(state, like[names(kernel$formals)])
+  values <- like[names(kernel$formals)]
+  if (!is.na(specialise(state, values))) return()
+  specialise(state, lapply(values, function(value) if (has_odd_attributes(value)) without_names(value) else value))
 }
 
 dispatch_routine <- guarded_routine <- waits_routine <- ends_routine <- NULL # set when the package is loaded

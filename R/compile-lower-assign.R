@@ -301,7 +301,7 @@ store_elements <- function(cx, key, type, at, node, exact, code) {
   }
   if (exact) refuse(cx, code, "several places in `[[`")
   node <- as_mode(node, mode)
-  if (node$rank > 0) node <- named_node(cx, node)
+  node <- named_if_long(cx, node)
   put(cx, "store_many", c(list(node), at), name = target)
   if (!"null" %in% type$modes) return()
   made <- step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)

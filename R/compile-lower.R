@@ -398,6 +398,8 @@ in_variable <- function(cx, node, always = TRUE) {
 # Values that stand in several places are worked out once.
 named_node <- function(cx, node) in_variable(cx, node, always = FALSE)
 
+named_if_long <- function(cx, node) if (node$rank > 0) named_node(cx, node) else node
+
 # A single logical that is not missing where the kernel goes on.
 lower_condition <- function(cx, code) {
   value <- lower(cx, code)

@@ -107,12 +107,17 @@ table_arguments <- function(round) {
 # NULL, or what differs between such a loop in R and compiled.
 table_mismatch <- function(seed, rounds = 8) parts_mismatch(seed, table_program(seed), table_arguments, rounds)
 
-# Does a function with one loop run native, called twice? It gives what R gives either way.
-over_parts <- function(f, ...) {
+# A function compiled, which must give what R gives, twice, printing included.
+compiled_as_in_r <- function(f, ...) {
   without_comparing()
   fast <- ds_compile(f)
   theirs <- outcome_of(f, list(...))
   for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = deparse1(body(f)))
-  parts <- ds_inspect(fast)$parts
+  fast
+}
+
+# Do the loops of a function run native, called twice? It gives what R gives either way.
+over_parts <- function(f, ...) {
+  parts <- ds_inspect(compiled_as_in_r(f, ...))$parts
   if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
 }

@@ -1,21 +1,5 @@
 # Names, dimensions' names and series: a loop gives what has them in R, with those that R gives, native or not.
 
-# A function compiled, which must give what R gives, twice, printing included.
-compiled_as_in_r <- function(f, ...) {
-  without_comparing()
-  fast <- ds_compile(f)
-  theirs <- outcome_of(f, list(...))
-  said <- paste(deparse(body(f)), collapse = " ")
-  for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, list(...))), theirs, label = said)
-  fast
-}
-
-# Where a loop runs.
-loop_of <- function(f, ...) {
-  parts <- ds_inspect(compiled_as_in_r(f, ...))$parts
-  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
-}
-
 x <- c(a = 1, b = 5, c = 3)
 m <- matrix(c(3, 1, 4, 1, 5, 9), 2, dimnames = list(c("p", "q"), c("u", "v", "w")))
 columns <- matrix(c(3, 1, 4, 1, 5, 9), 2, dimnames = list(NULL, c("u", "v", "w")))
@@ -43,14 +27,14 @@ test_that("vectors and matrices that are changed in place, and what is worked ou
       x
     }
   )
-  for (f in kept) for (v in list(x, c(a = 1L, b = 4L, c = 2L), c(1, 2, 3))) expect_identical(loop_of(f, v), "native")
+  for (f in kept) for (v in list(x, c(a = 1L, b = 4L, c = 2L), c(1, 2, 3))) expect_identical(over_parts(f, v), "native")
   smoothed <- function(x, keep = 0.3) {
     out <- x
     for (i in 2:length(x)) out[i] <- keep * x[i] + (1 - keep) * out[i - 1]
     out
   }
-  expect_identical(loop_of(smoothed, ts(c(1, 4, 2, 5), start = 2000)), "native")
-  expect_identical(loop_of(function(m) {
+  expect_identical(over_parts(smoothed, ts(c(1, 4, 2, 5), start = 2000)), "native")
+  expect_identical(over_parts(function(m) {
     for (i in 1:2) for (j in 2:3) m[i, j] <- m[i, j] + m[i, j - 1]
     m
   }, m), "native")
@@ -89,7 +73,7 @@ test_that("a single number has the name of the element that it comes from", {
       s
     }
   )
-  for (f in single) for (v in list(x, c(k = 2, l = 1, m = 0), c(1, 2, 3))) expect_identical(loop_of(f, v), "native")
+  for (f in single) for (v in list(x, c(k = 2, l = 1, m = 0), c(1, 2, 3))) expect_identical(over_parts(f, v), "native")
   without_comparing()
   total <- function(m) {
     s <- 0
@@ -188,7 +172,7 @@ test_that("whatever else could let names out is left to R", {
       }
     }
   )
-  for (f in others) loop_of(f, x)
+  for (f in others) over_parts(f, x)
   of_matrices <- list(
     function(m) {
       for (i in 1:2) if (m[i, 1] > 0) return(m[i, ])
@@ -212,14 +196,14 @@ test_that("whatever else could let names out is left to R", {
       v
     }
   )
-  for (f in of_matrices) for (given in list(m, columns)) loop_of(f, given)
+  for (f in of_matrices) for (given in list(m, columns)) over_parts(f, given)
   inside <- function(m) {
     total <- function(i) sum(m[i, ])
     s <- 0
     for (i in 1:2) s <- s + total(i)
     s
   }
-  expect_identical(loop_of(inside, m), "native")
+  expect_identical(over_parts(inside, m), "native")
 })
 
 test_that("what is printed is what it was, once", {
@@ -236,7 +220,7 @@ test_that("what is printed is what it was, once", {
     list(y, r, t)
   }
   for (given in list(m, columns, unname(m))) for (w in list(x, unname(x))) {
-    expect_identical(loop_of(shown, given, list(w = w)), "native")
+    expect_identical(over_parts(shown, given, list(w = w)), "native")
   }
 })
 
@@ -334,7 +318,7 @@ test_that("rows and columns that are bound have the names that R gives them, whe
       rows
     }
   )
-  ran <- vapply(loops, function(f) loop_of(f, c(3, 1, 2), 2), "")
+  ran <- vapply(loops, function(f) over_parts(f, c(3, 1, 2), 2), "")
   expect_identical(ran, c("R", "native", "R", "R", "R", "R", "R", "R"))
 })
 
@@ -376,6 +360,10 @@ test_that("a function out of which no names can come runs native as a whole on w
     stats::ts(1:4)
   )
   expect_identical(vapply(given, function(one) whole(total, one), NA), rep(c(TRUE, FALSE), c(5, 3)))
+  ahead <- ds_compile(total, like = list(x = x))
+  expect_identical(nrow(as.data.frame(ds_inspect(ahead))), 1L)
+  ahead(x)
+  expect_identical(c(nrow(as.data.frame(ds_inspect(ahead))), ds_inspect(ahead)$fallbacks), c(1, 0))
   blind <- list(
     function(x) x[[1]] + 1,
     function(x) {
@@ -419,11 +407,11 @@ test_that("a function out of which no names can come runs native as a whole on w
 
 test_that("attributes that are no names are no hindrance, and a list that is read may lose its names", {
   centred <- scale(matrix(c(1, 2, 3, 5, 8, 2), 3), scale = FALSE)
-  expect_identical(loop_of(function(x, p) {
+  expect_identical(over_parts(function(x, p) {
     for (i in seq_len(ncol(x))) x[, i] <- x[, i] * p
     x
   }, centred, 2), "native")
-  expect_identical(loop_of(function(x, p) {
+  expect_identical(over_parts(function(x, p) {
     kept <- attributes(x)
     s <- 0
     for (i in seq_along(x)) s <- s + x[i] * p
