@@ -41,6 +41,18 @@ kinds_of_variables <- function(frame, symbols) {
     .Call(`_deepstride_kinds_of_variables`, frame, symbols)
 }
 
+kind_of_name <- function(symbol, env) {
+    .Call(`_deepstride_kind_of_name`, symbol, env)
+}
+
+lend_variables <- function(frame, names) {
+    .Call(`_deepstride_lend_variables`, frame, names)
+}
+
+count_in_variables <- function(frame, symbols) {
+    .Call(`_deepstride_count_in_variables`, frame, symbols)
+}
+
 words_of_variables <- function(frame, symbols) {
     .Call(`_deepstride_words_of_variables`, frame, symbols)
 }

@@ -24,12 +24,16 @@ own_mathematics <- c(
   "tanh", "asinh", "acosh", "atanh", "pow"
 )
 
-include_flags <- function() {
+include_flags <- function() remembered("key", "include", find_include_flags)
+
+find_include_flags <- function(key) {
   own <- dirname(system.file("include", "deepstride", package = "deepstride", mustWork = TRUE))
   paste0("-I", c(R.home("include"), own))
 }
 
-compiler_program <- function(compiler = NULL) compiler %||% strsplit(config_value("CC"), " ", fixed = TRUE)[[1]][[1]]
+compiler_program <- function(compiler = NULL) {
+  compiler %||% strsplit(remembered("key", "CC", config_value), " ", fixed = TRUE)[[1]][[1]]
+}
 
 # Builds a kernel and keeps it; paths of this session's copies of library and source.
 build_kernel <- function(folder, key, source, build) {

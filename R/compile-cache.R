@@ -2,11 +2,14 @@
 
 # A library is named by all that it comes of: the C, the headers, the flags, the compiler, the processor.
 compile_key <- function(source, build) {
-  headers <- list.files(system.file("include", "deepstride", package = "deepstride"), full.names = TRUE)
   substr(rlang::hash(list(
-    source, compile_flags(build), R.version.string, R.version$platform, compiler_stamp(build$compiler),
-    processor_name(), rlang::hash_file(headers)
+    source, compile_flags(build), compiler_stamp(build$compiler), remembered("key", "host", host_of_libraries)
   )), 1, 24)
+}
+
+host_of_libraries <- function(key) {
+  headers <- list.files(system.file("include", "deepstride", package = "deepstride"), full.names = TRUE)
+  list(R.version.string, R.version$platform, processor_name(), rlang::hash_file(headers))
 }
 
 strip_source <- function(code) if (is.call(code)) body(utils::removeSource(as.function(list(code)))) else code

@@ -79,6 +79,10 @@
 #' warnings leave their turn to R. A way of an `if` that can't be compiled is left to R where it is reached: the loop is
 #' then done again in R.
 #'
+#' Functions that are made inside and that only R's own functions call (`optim()`, `optimize()`, `uniroot()`, `nlm()`,
+#' `sapply()`, `Reduce()` and their kin), or the function itself, run their loops native, too; what stands around
+#' them is seen as it is. One that is given back or looked at in another way stays as it is.
+#'
 #' Functions that call themselves may go deeper than in R; what they give must be of one type on all ways.
 #'
 #' @eval manual_of_builtins()
@@ -190,12 +194,14 @@ new_state <- function(f, kernel, build, whole) {
 # looked up in the namespace, which survives being saved, as its address does not. R compiles a function with loops
 # before it runs, but for those after an `else`: then not before the second call.
 compiled_function <- function(kernel, state) {
-  cut <- if (state$whole) list(body = kernel$body, parts = list()) else cut_loops(kernel)
+  plain <- mean_rs(c("if", "{", "return"), kernel$env)
+  cut <- if (state$whole || !plain) list(body = kernel$body, parts = list()) else cut_loops(kernel)
   state$parts <- cut$parts
   for (part in cut$parts) part$owner <- state
   dots <- "..." %in% names(kernel$formals)
   own <- with_calls_of_original(cut$body, kernel$env)
-  body <- if (dots) own else call("if", dispatch_call(state), NULL, own)
+  head <- if (plain) as.name("if") else `if`
+  body <- if (dots) own else as.call(list(head, dispatch_call(kernel$env, state), NULL, own))
   structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
 }
 
@@ -218,8 +224,11 @@ call_of_original <- function(call) {
   call
 }
 
-dispatch_call <- function(state, routine = "dispatch_routine") {
-  as.call(list(.External2, as.call(list(as.name("$"), topenv(), as.name(routine))), state))
+# R compiles a call of `.Call` to one step, where it goes by its name and that means R's own.
+dispatch_call <- function(env, state, routine = "entry_routine") {
+  by_name <- mean_rs(c(".Call", "function"), env)
+  inside <- if (routine == "entry_routine") list(call("function", NULL, NULL))
+  as.call(c(if (by_name) as.name(".Call") else .Call, call("$", topenv(), as.name(routine)), state, inside))
 }
 
 build_ahead <- function(kernel, state, like) {
@@ -234,13 +243,13 @@ build_ahead <- function(kernel, state, like) {
   specialise(state, lapply(values, function(value) if (has_odd_attributes(value)) without_names(value) else value))
 }
 
-dispatch_routine <- guarded_routine <- waits_routine <- ends_routine <- NULL # set when the package is loaded
+entry_routine <- guarded_routine <- rests_routine <- ended_routine <- NULL # set when the package is loaded
 
 .onLoad <- function(libname, pkgname) {
-  assign("dispatch_routine", dispatch_address(1L), envir = topenv()) # Rcpp registers routines of `.Call` alone
+  assign("entry_routine", dispatch_address(1L), envir = topenv()) # that no C++ object stands around
   assign("guarded_routine", dispatch_address(2L), envir = topenv())
-  assign("waits_routine", dispatch_address(3L), envir = topenv())
-  assign("ends_routine", dispatch_address(4L), envir = topenv())
+  assign("rests_routine", dispatch_address(3L), envir = topenv())
+  assign("ended_routine", dispatch_address(4L), envir = topenv())
   assign("pick_session", as.double(Sys.time()) + Sys.getpid() / 1e7, envir = topenv())
 }
 
@@ -445,6 +454,7 @@ new_routine <- function(code, address, form, lines) {
     trusted = unlist(lapply(form$trusted, function(one) {
       list(one$env, as.name(one$name), one$value)
     }), recursive = FALSE) %||% list(),
-    risky = form$risky, random = form$random, lines = lines, reads = only_read(form)
+    risky = form$risky, random = form$random, lines = lines, reads = only_read(form),
+    waits = unlist(lapply(form$waits, function(one) list(one$env, as.name(one$name))), recursive = FALSE) %||% list()
   )
 }

@@ -41,10 +41,13 @@ used_names <- function(form) {
 
 # Tags that tell what kind of object a returned value is.
 shape_tags <- function(shape) {
+  if (is.null(shape)) return(NULL)
   c(shape$tag, if (identical(shape$kind, "sequence")) shape$name, unlist(lapply(shape$parts, shape_tags)))
 }
 
-plain_c_name <- function(id) {
+plain_c_name <- function(id) remembered("plain names", id, make_plain_name)
+
+make_plain_name <- function(id) {
   key <- sub(":[^:]*$", "", id)
   name <- if (is_temporary(key)) gsub(" ", "", sub(paste0(".*", temporary_mark), "", key)) else sub(".* ", "", key)
   if (endsWith(id, ":tag")) name <- paste0(name, "_mode")

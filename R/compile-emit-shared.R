@@ -33,18 +33,16 @@ runs_alone <- function(lines) {
 }
 
 # Names of the macros of our headers that do so, whatever they go by.
-alone_macros <- function() {
-  if (is.null(shared_state$alone)) {
-    macros <- header_macros()
-    alone <- macros$name[grepl("goto |\\breturn\\b|Rf_|PROTECT|ds_interrupts|R_alloc|VECTOR_ELT", macros$text)]
-    repeat {
-      more <- macros$name[vapply(macros$words, function(own) any(own %in% alone), NA)]
-      if (all(more %in% alone)) break
-      alone <- union(alone, more)
-    }
-    shared_state$alone <- alone
+alone_macros <- function() remembered("macros", "alone", find_alone_macros)
+
+find_alone_macros <- function(key) {
+  macros <- header_macros()
+  alone <- macros$name[grepl("goto |\\breturn\\b|Rf_|PROTECT|ds_interrupts|R_alloc|VECTOR_ELT", macros$text)]
+  repeat {
+    more <- macros$name[vapply(macros$words, function(own) any(own %in% alone), NA)]
+    if (all(more %in% alone)) return(alone)
+    alone <- union(alone, more)
   }
-  shared_state$alone
 }
 
 # The loop in blocks, each on one thread or on all; NULL where a turn does what one thread alone may do. A loop that

@@ -141,10 +141,12 @@ any_step_value <- function(steps, is) {
 }
 
 # Names of the variables that a value reads.
-names_read <- function(node) {
+names_read <- function(node) unique(every_read(node))
+
+every_read <- function(node) {
   found <- if (is.null(node$blocks)) node$name
-  for (arg in node$args) found <- c(found, names_read(arg))
-  unique(found)
+  for (arg in node$args) found <- c(found, every_read(arg))
+  found
 }
 
 # Steps that change what their variable holds.
@@ -152,8 +154,9 @@ list_ops <- c("put_part", "put_list", "put_record", "put_element")
 changing_ops <- c("store", "store_many", "append", "guard", list_ops)
 
 step_reads <- function(step) {
-  own <- if (step$op %in% changing_ops) step$name
-  c(own, step$from, unlist(lapply(step$args, names_read)))
+  found <- c(if (step$op %in% changing_ops) step$name, step$from)
+  for (arg in step$args) found <- c(found, every_read(arg))
+  found
 }
 
 # Names of the variables that steps give values to, elements included.

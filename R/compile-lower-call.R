@@ -6,6 +6,7 @@
 lower_call <- function(cx, name, code) {
   key <- variable_key(cx, name)
   if (!is.null(key) && !is.null(cx$flow[[key]]$pending)) read_variable(cx, key, name) # a function, it will turn out
+  if (is.null(key) && name != itself_name) wait_outside(cx, name)
   lower_kernel_call(cx, function_named(cx, name), name, code)
 }
 
@@ -44,6 +45,7 @@ function_argument <- function(cx, part) {
   name <- as.character(part)
   key <- variable_key(cx, name)
   if (!is.null(key)) return(if (identical(cx$flow[[key]]$kind, "function")) cx$flow[[key]]$kernel)
+  if (outside_kind(name, cx$scope$kernel$env) != "plain") return(NULL)
   f <- value_outside(name, cx$scope$kernel$env)
   if (!is.function(f)) return(NULL)
   if (is_builtin(cx, name) && !is.null(builtin_rows()[[name]])) builtin_kernel(name, f) else function_named(cx, name)
@@ -132,12 +134,18 @@ stand_alone <- function(cx, kernel, given, code) {
     cx$temporaries <- before$temporaries
     return(NULL)
   }
-  if (found$mode == "none") never(cx)
+  if (found$mode == "none") leave_nothing(cx, kernel, found)
   outside <- outside_nodes(cx, found)
   node <- value_node("call", found$mode, 0, c(lapply(values, function(value) value$node), outside),
     routine = found$routine
   )
   new_value(if (found$random) in_variable(cx, node) else node)
+}
+
+# Where no way out of a callee is known: while it is being followed none may be known yet; else all its ways are R's.
+leave_nothing <- function(cx, kernel, found) {
+  if (found$routine %in% cx$shared$followed) never(cx)
+  fall_back(cx, sprintf("all that `%s()` comes to", kernel$name))
 }
 
 # What tells a function from others.
@@ -166,12 +174,17 @@ follow_callee <- function(cx, key, name, lower_it) {
     routine <- sprintf("%s_%d", name, length(shared$callees) + 1L)
     shared$callees[[key]] <- list(routine = routine, mode = "none", random = FALSE, outside = character())
   }
+  routine <- shared$callees[[key]]$routine
   shared$busy <- c(shared$busy, key)
-  on.exit(shared$busy <- setdiff(shared$busy, key))
+  shared$followed <- c(shared$followed, routine)
+  on.exit({
+    shared$busy <- setdiff(shared$busy, key)
+    shared$followed <- setdiff(shared$followed, routine)
+  })
   known <- function() shared$callees[[key]][c("mode", "random", "outside")]
   repeat {
     before <- known()
-    shared$callees[[key]] <- lower_it(shared$callees[[key]]$routine)
+    shared$callees[[key]] <- lower_it(routine)
     if (is.null(shared$callees[[key]]$mode) || identical(before, known())) break
   }
   if (shared$tentative == tentative) shared$final <- c(shared$final, key)

@@ -1,4 +1,4 @@
-# Code that may be worked out before R would: it draws no random numbers, assigns nothing, does not stop, and
+# Code that may be worked out before R would: it draws no random numbers, assigns nothing, does not print or stop, and
 # uses no argument that is still to be worked out. The same goes for all that it calls.
 
 is_calm <- function(cx, code) {
@@ -18,7 +18,7 @@ is_calm <- function(cx, code) {
   all(vapply(as.list(code)[-1], function(part) is_calm(cx, part), NA))
 }
 
-never_calm <- function() c("<<-", "stop", "warning", "stopifnot", random_names())
+never_calm <- function() c("<<-", "stop", "stopifnot", told_names, random_names())
 
 # Neither a function nor what it calls speaks of `words`, nor, if `ready`, of an argument that is to be worked out.
 is_free_of <- function(cx, kernel, words, ready = FALSE, seen = character()) {
@@ -49,7 +49,7 @@ is_free_name <- function(cx, name, scope, env, words, ready, seen = character())
 
 # The function that a name means in an environment; NULL where it means none, or one of R's.
 kernel_in <- function(name, env) {
-  value <- get0(name, env, mode = "function")
+  value <- function_outside(name, env)
   if (is.null(value) || is.primitive(value) || is_of_r(value)) return(NULL)
   read_kernel(stands_for(value))
 }

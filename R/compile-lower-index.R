@@ -121,6 +121,7 @@ lower_dollar <- function(cx, call) {
 }
 
 read_outside_part <- function(cx, call, name, field) {
+  wait_outside(cx, name)
   value <- get0(name, cx$scope$kernel$env, inherits = TRUE)
   if (is.list(value) && !is.object(value) && typeof(value[[field]]) %in% mode_names) return(read_outside(
     cx, name,

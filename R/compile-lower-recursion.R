@@ -43,13 +43,13 @@ recursive_call <- function(cx, kernel, given, code, functions) {
   types[names(functions)] <- lapply(functions, function(f) list(kind = "function", kernel = f))
   types[names(given)] <- lapply(nodes, function(node) number_type(node$mode, node$rank))
   found <- ask_routine(cx, kernel, types)
+  if (identical(found$mode, "none")) leave_nothing(cx, kernel, found)
   if (!is.null(found$mode)) return(call_routine(cx, found, nodes))
   list2env(before, cx) # written in, its own calls may be of other types
   NULL
 }
 
 call_routine <- function(cx, found, nodes) {
-  if (found$mode == "none") never(cx) # nothing is known yet of what it gives
   outside <- outside_nodes(cx, found)
   rank <- found$type$rank
   node <- in_variable(cx, value_node("recurse", found$type$modes, max(1, rank), c(nodes, outside),

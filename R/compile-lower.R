@@ -33,6 +33,7 @@ new_lowering <- function(kernel, shared) {
   cx$vars <- list()
   cx$heads <- list()
   cx$line <- kernel$line
+  cx$main <- is.null(kernel$name)
   cx$marks <- cx$temporaries <- 0
   cx$out <- list()
   cx$loops <- list()
@@ -59,7 +60,8 @@ new_shared <- function(kernel) {
   shared$about_names <- isTRUE(kernel$about_names)
   shared$series <- isTRUE(kernel$series)
   shared$written <- shared$tentative <- 0
-  shared$outside <- shared$trusted <- shared$callees <- list()
+  shared$outside <- shared$trusted <- shared$callees <- shared$waits <- list()
+  shared$count <- length(kernel$formals)
   shared
 }
 
@@ -74,6 +76,7 @@ lower_kernel <- function(kernel, types) {
   form$callees <- called_forms(form, unname(shared$callees))
   form$trusted <- unname(shared$trusted)
   form$outside <- unname(shared$outside[form$outside])
+  form$waits <- shared$waits
   for (field in c("random", "risky")) form[[field]] <- form[[field]] || any(vapply(
     form$callees,
     function(one) one[[field]], NA
@@ -263,6 +266,7 @@ lower_name <- function(cx, name) {
 }
 
 read_outside <- function(cx, name, field = NULL) {
+  wait_outside(cx, name)
   found <- outside_variable(cx, name, field)
   if (is.null(found)) {
     value <- value_outside(name, cx$scope$kernel$env)

@@ -59,13 +59,26 @@ bound_names <- function(operands) vapply(Filter(is.name, operands), as.character
 
 # Functions outside that loop code calls, and that name rows or columns: by name, the bodies of all that they call.
 labelling_functions <- function(made, frame) {
-  called <- setdiff(names_to_look_up(as.call(c(as.name("{"), made$before, made$code))), made$pending)
+  code <- as.call(c(as.name("{"), made$before, made$code))
+  called <- setdiff(names_to_look_up(code), made$pending)
+  waiting <- Filter(function(name) outside_kind(name, frame) != "plain" && !is_only_counted_with(code, name), called)
+  if (length(waiting)) made$holds <- c(made$holds, list(function(frame) {
+    all(vapply(waiting, outside_kind, "", frame) != "plain")
+  }))
   found <- lapply(stats::setNames(nm = called), function(name) {
-    bodies <- bodies_called(get0(name, frame, mode = "function"))
-    many <- length(bodies) > most_looked_through
-    if (many || any(vapply(bodies, labels_inside, NA))) vapply(bodies, body_mark, "")
+    bodies <- bodies_called(function_outside(name, frame))
+    unknown <- length(bodies) > most_looked_through || name %in% waiting
+    if (unknown || any(vapply(bodies, labels_inside, NA))) vapply(bodies, body_mark, "")
   })
   Filter(Negate(is.null), found)
+}
+
+# Does code neither call what has this name nor give it to what may call it?
+is_only_counted_with <- function(code, name) {
+  if (!is.call(code)) return(TRUE)
+  counts <- call_name(code) %in% c(arithmetic_names, "[", "[[", "$", "(", "length", "sum", "min", "max", "sqrt", "exp")
+  given <- counts || !any(vapply(as.list(code)[-1], identical, NA, as.name(name)))
+  call_name(code) != name && given && all(vapply(as.list(code), is_only_counted_with, NA, name))
 }
 
 # What calls more functions than these is taken to name rows.
@@ -77,7 +90,7 @@ bodies_called <- function(f, found = list()) {
   if (length(found) > most_looked_through || any(vapply(found, identical, NA, body))) return(found)
   found <- c(found, list(body))
   for (name in names_to_look_up(body)) {
-    found <- bodies_called(get0(name, environment(f) %||% baseenv(), mode = "function"), found)
+    found <- bodies_called(function_outside(name, environment(f) %||% baseenv()), found)
   }
   found
 }

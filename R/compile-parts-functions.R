@@ -84,6 +84,7 @@ take_dots <- function(made, frame) {
 
 # A function that was made in this frame speaks of its variables, which the loop may change; another one does not.
 take_function <- function(made, name, f, frame, current = function(frame) frame[[name]]) {
+  f <- as_written(f)
   known <- name_of_builtin(f, made$env)
   if (!is.null(known)) {
     made$constants[[name]] <- as.name(known)

@@ -52,7 +52,7 @@ new_variant <- function(part, kinds, frame) {
   state$taken$bare <- match(made$bare, names(made$given))
   state$taken$series <- TRUE
   state$what <- sprintf("loop (`%s` in line %d)", part$loop, part$from)
-  fast <- as.function(c(kernel$formals, call("{", dispatch_call(state), left_to_r)))
+  fast <- as.function(c(kernel$formals, call("{", dispatch_call(kernel$env, state), left_to_r)))
   list(
     call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links,
     holds = made$holds
@@ -267,16 +267,17 @@ put_constants <- function(made) {
   }
 }
 
-# A variable's value in its place, but where it is the name of an argument, of a function, or of another variable. A
-# name or code as the value stands for a function that it calls, too.
+# A variable's value in its place, but where it is the name of an argument, of a part, of a function, or of another
+# variable. A name or code as the value stands for a function that it calls, too.
 put_constant <- function(code, name, value) {
   if (identical(code, as.name(name))) return(value)
   if (!is.call(code)) return(code)
   if (call_name(code) == "function" && name %in% c(names(code[[2]]), assigned_names(code[[3]]))) return(code)
+  if (call_name(code) %in% c("quote", "::", ":::")) return(code)
   kept <- attributes(code)
   parts <- as.list(code)
   if (is.language(value) && identical(parts[[1]], as.name(name))) parts[[1]] <- value
-  for (i in seq_along(parts)[-1]) {
+  for (i in if (call_name(code) %in% c("$", "@")) 2 else seq_along(parts)[-1]) {
     if (rlang::is_missing(parts[[i]])) next
     made <- if (is.pairlist(parts[[i]])) constant_defaults(parts[[i]], name, value) else
       put_constant(parts[[i]], name, value)

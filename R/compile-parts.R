@@ -15,21 +15,61 @@ names_variables <- c(
 )
 
 # Functions that may read variables by name: with one of them a loop gives back all that it changed.
-names_read_from_text <- c("get", "get0", "mget", "exists", "environment", "ls", "sys.frame", "dynGet", "do.call")
+names_read_from_text <- c(
+  "get", "get0", "mget", "exists", "environment", "ls", "sys.frame", "dynGet", "do.call", "as.formula", "reformulate",
+  "save", "dump", "rm", "remove"
+)
+
+# Functions by which one that is called may look at the variables of the one that calls it.
+frame_readers <- c("parent.frame", "sys.frame", "sys.frames", "dynGet", "eval.parent")
+
+# May what the loops leave in the frame be read by name, here or by functions that are called?
+is_read_by_name <- function(kernel) {
+  if (any(names_read_from_text %in% all.names(kernel$body))) return(TRUE)
+  seen <- new.env()
+  called <- setdiff(called_names(kernel$body), syntax_names)
+  any(vapply(called, function(name) reads_frames(function_outside(name, kernel$env), seen), NA))
+}
+
+# Does a function, or one that it calls, look at its callers' variables? Of more than can be looked through it is taken
+# to be so.
+reads_frames <- function(f, seen) {
+  f <- stands_for(f)
+  if (!is.function(f) || is.primitive(f) || is_of_r(f)) return(FALSE)
+  key <- body_mark(list(formals(f), body(f)))
+  if (!is.null(seen[[key]])) return(FALSE)
+  if (length(seen) >= most_looked_through) return(TRUE)
+  assign(key, TRUE, envir = seen)
+  used <- names_to_look_up(as.call(c(as.name("{"), body(f), Filter(is.language, as.list(formals(f))))))
+  if (any(frame_readers %in% used)) return(TRUE)
+  env <- environment(f) %||% baseenv()
+  any(vapply(used, function(name) reads_frames(function_outside(name, env), seen), NA))
+}
 
 # list(body, parts): the body with its loops cut, and what is known of each.
 cut_loops <- function(kernel) {
   all <- all.names(kernel$body)
   plain <- list(body = kernel$body, parts = list())
   if (any(names_variables %in% all)) return(plain)
+  cut <- new_cut(kernel)
+  body <- cut_code(cut, kernel$body)
+  list(body = body, parts = cut$parts)
+}
+
+# `own`: names of the function's own variables, `outer`: of those of the functions around it; `kept`: of functions whose
+# loops may be cut, too.
+new_cut <- function(kernel, outer = character()) {
   cut <- new.env()
   cut$kernel <- kernel
-  cut$own <- unique(c(names(kernel$formals), assigned_names(kernel$body)))
+  cut$own_arguments <- names(kernel$formals)
+  cut$own <- unique(c(cut$own_arguments, assigned_names(kernel$body)))
+  cut$outer <- setdiff(outer, cut$own)
   cut$parts <- list()
   cut$depth <- 0
   cut$line <- cut$end <- kernel$line
-  body <- cut_code(cut, kernel$body)
-  list(body = body, parts = cut$parts)
+  cut$kept <- kept_functions(cut, kernel$body)
+  cut$by_name <- any(loop_heads %in% all.names(kernel$body)) && is_read_by_name(kernel)
+  cut
 }
 
 cut_code <- function(cut, code) {
@@ -40,12 +80,12 @@ cut_code <- function(cut, code) {
     code[-(1:2)] <- lapply(as.list(code)[-(1:2)], function(way) cut_code(cut, way))
     return(code)
   }
-  if (head %in% c("<-", "=") && is.call(code[[3]]) && !call_name(code[[3]]) %in% loop_heads) {
+  if (head %in% c("<-", "=") && is.call(code[[3]]) && !call_name(code[[3]]) %in% c(loop_heads, "function")) {
     code[[3]] <- cut_code(cut, code[[3]])
     return(code)
   }
   if (head %in% worked_out_here) return(cut_promise(cut, code))
-  if (!head %in% loop_heads) return(code)
+  if (!head %in% loop_heads) return(cut_inner(cut, code))
   part <- new_part(cut, code)
   at <- length(code)
   cut$depth <- cut$depth + 1
@@ -54,8 +94,8 @@ cut_code <- function(cut, code) {
   if (is.null(part)) return(code)
   own <- function(name) as.call(list(as.call(list(as.name("$"), topenv(), as.name(name))), part))
   done <- if (part$returns) call("if", own("part_returns"), call("return", own("part_value")))
-  left <- call("if", dispatch_call(part, "waits_routine"), TRUE, own("part_is_left"))
-  ends <- call("if", dispatch_call(part, "ends_routine"), NULL) # gives NULL, not to be seen, as a loop does
+  left <- call("if", dispatch_call(cut$kernel$env, part, "rests_routine"), TRUE, own("part_is_left"))
+  ends <- call("if", dispatch_call(cut$kernel$env, part, "ended_routine"), NULL) # gives NULL, unseen, as a loop does
   as.call(c(list(as.name("if"), left, call("{", code, ends)), done))
 }
 
@@ -100,7 +140,8 @@ new_part <- function(cut, loop) {
   part$to <- cut$end
   part$loop <- call_name(loop)
   part$seconds <- 0 # in native turns
-  part$numbers <- double(3) # calls, those left to R, and those to come that are
+  part$numbers <- double(5) # calls, those left to R, and those to come that are; see ds_waits()
+  part$faster_from <- Inf # how much its variables held where it was found to be faster native
   part$row <- 0
   part$rest <- 16
   part$compared <- ""
@@ -116,13 +157,17 @@ new_part <- function(cut, loop) {
   inner <- inner_functions_of(used, cut$kernel$body)
   used <- c(used, unlist(lapply(inner, all.names)))
   changed <- c(changed, intersect(unlist(lapply(c(loop, inner), assigned_outside)), setdiff(cut$own, changed)))
+  part$outer <- intersect(cut$outer, used)
+  if (any(unlist(lapply(c(loop, inner), assigned_outside)) %in% part$outer)) {
+    part$reason <- "it assigns to a variable of the function around its own"
+    return(NULL)
+  }
   dots <- "..." %in% used && ("..." %in% names(cut$kernel$formals) || exists("...", cut$kernel$env))
-  part$reads <- intersect(c(cut$own, if (dots) "..."), c(used, changed))
+  part$reads <- c(intersect(c(cut$own, if (dots) "..."), c(used, changed)), part$outer)
   part$symbols <- lapply(part$reads, as.name)
   part$changed <- changed
-  by_name <- any(names_read_from_text %in% all.names(cut$kernel$body))
   # a loop inside another one may read what it set in that one's turn before
-  part$gives <- if (by_name || cut$depth > 0) changed else intersect(changed, elsewhere)
+  part$gives <- if (cut$by_name || cut$depth > 0) changed else intersect(changed, elsewhere)
   part$asks <- any(type_questions %in% used)
   part$deep <- has_deep_parts(loop)
   part$loop_code <- loop
@@ -206,6 +251,11 @@ part_is_left <- function(part) {
     return(TRUE)
   }
   frame <- parent.frame()
+  if (length(part$outer) == 0) return(run_part(part, frame, start))
+  with_lent(part, frame, function() run_part(part, frame, start))
+}
+
+run_part <- function(part, frame, start) {
   words <- words_of_variables(frame, part$symbols)
   same <- !is.null(words) && identical(words, part$last_words)
   ran <- if (same) run_variant(part$last, frame) else run_anew(part, words, frame)
@@ -217,7 +267,7 @@ part_is_left <- function(part) {
   if (length(ran$kept)) tell_kept(ran$kept, variant$told, frame)
   took <- clock_now() - start
   part$seconds <- part$seconds + took
-  compare_part(part, took)
+  compare_part(part, took, frame)
   FALSE
 }
 
@@ -236,6 +286,7 @@ run_anew <- function(part, words, frame) {
 kinds_for_part <- function(part, frame) {
   kinds <- kinds_of_variables(frame, part$symbols)
   for (at in which(kinds == "other")) {
+    if (outside_kind(part$reads[[at]], frame) == "active") next
     value <- frame[[part$reads[[at]]]]
     if (!is.null(class_of_numbers(value))) kinds[[at]] <- "classed"
     if (is_plainly_list(value, frame)) kinds[[at]] <- "list"
@@ -289,20 +340,25 @@ put_back <- function(value, variant, frame) {
 # What can't run native, or falls back, is tried again less and less often.
 leave_part <- function(part, variant) {
   part$row <- part$row + 1
-  part$numbers <- part$numbers + c(0, 1, if (part$row < 3) 0 else min(2^(part$row - 2), 1024))
+  part$numbers <- part$numbers + c(0, 1, if (part$row < 3) 0 else min(2^(part$row - 2), 1024), 0, 0)
   if (!is.null(variant$reason) || !is.null(variant$state$reason)) tell_stayed(part)
   TRUE
 }
 
 # A loop that takes next to no time is run in R twice, to see which is faster; where that is R, it has some turns. The
 # first run of each is not gone by: code that has not run for long is slow.
-compare_part <- function(part, took) {
-  if (took > brief_part || part$compared == "faster") return()
+compare_part <- function(part, took, frame) {
+  if (took > brief_part) return()
+  held <- count_in_variables(frame, part$symbols)
+  if (part$compared == "faster" && held >= part$faster_from) return()
+  if (part$compared == "faster") part$compared <- "warm"
   if (part$compared == "native" && took > part$took_in_r) {
     part$rest <- min(4 * part$rest, 4096)
-    part$numbers <- part$numbers + c(0, 0, part$rest)
+    part$numbers <- part$numbers + c(0, 0, part$rest, 0, 0)
+    part$numbers[[5]] <- max(4 * part$took_in_r, 5e-5) # where it grows, it is compared again
     part$compared <- "warm"
   } else {
+    if (part$compared == "native") part$faster_from <- min(held, part$faster_from)
     part$compared <- c("warm", "R", "", "faster")[[match(part$compared, c("", "warm", "R", "native"))]]
   }
 }
@@ -377,7 +433,7 @@ refusal_words <- function(condition) {
 
 # What runs where: a row for each loop that does not stand in a native one.
 parts_table <- function(state) {
-  whole <- length(state$built) > 0 && state$counts[[1]] == 0
+  whole <- length(state$built) > 0 && state$counts[[2]] == 0 # as the last call ran
   parts <- outer_parts(state$parts, whole)
   column <- function(get, type) vapply(parts, get, type)
   handed_back <- function(part) if (whole) 0 else part$numbers[[2]]

@@ -65,10 +65,28 @@ value_outside <- function(name, env) {
 
 syntax_names <- c("{", "(", "<-", "=", "<<-", "if", "for", "while", "repeat", "break", "next", "function", "return")
 
+# "plain", "active" or "waiting": what is not plain is not looked at while a kernel is built.
+outside_kind <- function(name, env) if (is_dots_name(name)) "plain" else kind_of_name(as.name(name), env)
+
+function_outside <- function(name, env) if (outside_kind(name, env) == "plain") get0(name, env, mode = "function")
+
+# What an outer function was given and has not worked out is worked out where the kernel first speaks of it, which is
+# then built again.
+wait_outside <- function(cx, name) {
+  env <- cx$scope$kernel$env
+  kind <- outside_kind(name, env)
+  if (kind == "active") refuse(cx, as.name(name), sprintf("`%s` is worked out at each look (an active binding)", name))
+  if (kind == "plain") return()
+  cx$shared$waits <- c(cx$shared$waits, list(list(env = env, name = name)))
+  if (!cx$main) fall_back(cx, sprintf("`%s` is not worked out yet", name)) # a routine can't tell the dispatcher
+  put(cx, "pending", at = cx$shared$count + length(cx$shared$waits))
+  never(cx)
+}
+
 # Every function that a kernel takes for granted is looked at again at each call, but for R's syntax.
 outside_function <- function(cx, name) {
   env <- cx$scope$kernel$env
-  found <- if (is_dots_name(name)) value_outside(name, env) else get0(name, env, mode = "function", inherits = TRUE)
+  found <- if (is_dots_name(name)) value_outside(name, env) else function_outside(name, env)
   if (!is.function(found)) return(NULL)
   if (!name %in% syntax_names) trust(cx, name, env, found)
   found

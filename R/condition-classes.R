@@ -13,7 +13,9 @@ abort_ds <- function(class, problem, given = NULL, hint = NULL, ...) {
     problem, rlang::set_names(as.character(given), rep("x", length(given))),
     rlang::set_names(as.character(hint), rep("i", length(hint)))
   )
-  rlang::abort(clean_text(message), class = c(paste0("ds_error_", class), "ds_error"), call = NULL, ...)
+  # the compiler refuses by the dozen on its way to what it can do: the road there says nothing, and takes long to tell
+  trace <- if (class == "unsupported") remembered("trace", "none", function(key) rlang::trace_back()[0, ])
+  rlang::abort(clean_text(message), class = c(paste0("ds_error_", class), "ds_error"), call = NULL, trace = trace, ...)
 }
 
 abort_input <- function(problem, given = NULL, hint = NULL, ...) {

@@ -121,7 +121,9 @@ built_whole <- function(state, inputs) {
     made <- tryCatch(specialise(state, given), error = identity)
     if (!isTRUE(made)) abort_apart(state, made)
   }
-  outside <- unique(unlist(lapply(state$built, function(one) vapply(one$form$outside, function(part) part$name, ""))))
+  outside <- unique(unlist(lapply(state$built, function(one) {
+    vapply(c(one$form$outside, one$form$waits), function(part) part$name, "")
+  })))
   if (length(outside)) {
     abort_ds("unsupported", sprintf("The function reads %s outside of itself.", quoted(outside)),
       hint = "A package has no such variable: make it an argument."

@@ -49,7 +49,14 @@ r_code <- function(f) {
 }
 
 # The function of the user's that another one stands for: compiled, or in its place for a while.
-stands_for <- function(f) attr(f, "ds_compiled")$original %||% attr(f, "ds_stands_for") %||% f
+stands_for <- function(f) attr(f, "ds_compiled")$original %||% attr(f, "ds_stands_for") %||% as_written(f)
+
+# A function whose loops were cut where it was made, as it was written.
+as_written <- function(f) {
+  written <- if (is.function(f) && !is.primitive(f)) attr(body(f), "as_written")
+  if (!is.null(written)) body(f) <- written
+  f
+}
 
 # A function and the helpers of the user's that it names, each once: a list of functions.
 own_functions <- function(f) {

@@ -37,7 +37,7 @@ all_assigned <- function(code) {
     head <- if (is.name(one[[1]])) as.character(one[[1]]) else ""
     if (head == "function") next
     if (head %in% c("<-", "=", "for")) found[[length(found) + 1]] <- target_name(one[[2]])
-    queue <- c(queue, Filter(is.call, as.list(one)[-1]))
+    for (k in seq_along(one)[-1]) if (is.call(one[[k]])) queue[[length(queue) + 1]] <- one[[k]]
   }
   as.character(unlist(found))
 }

@@ -114,6 +114,39 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// kind_of_name
+SEXP kind_of_name(SEXP symbol, SEXP env);
+RcppExport SEXP _deepstride_kind_of_name(SEXP symbolSEXP, SEXP envSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type symbol(symbolSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type env(envSEXP);
+    rcpp_result_gen = Rcpp::wrap(kind_of_name(symbol, env));
+    return rcpp_result_gen;
+END_RCPP
+}
+// lend_variables
+SEXP lend_variables(SEXP frame, SEXP names);
+RcppExport SEXP _deepstride_lend_variables(SEXP frameSEXP, SEXP namesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type frame(frameSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type names(namesSEXP);
+    rcpp_result_gen = Rcpp::wrap(lend_variables(frame, names));
+    return rcpp_result_gen;
+END_RCPP
+}
+// count_in_variables
+double count_in_variables(SEXP frame, SEXP symbols);
+RcppExport SEXP _deepstride_count_in_variables(SEXP frameSEXP, SEXP symbolsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type frame(frameSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type symbols(symbolsSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_in_variables(frame, symbols));
+    return rcpp_result_gen;
+END_RCPP
+}
 // words_of_variables
 SEXP words_of_variables(SEXP frame, SEXP symbols);
 RcppExport SEXP _deepstride_words_of_variables(SEXP frameSEXP, SEXP symbolsSEXP) {
@@ -516,6 +549,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
     {"_deepstride_kinds_of_variables", (DL_FUNC) &_deepstride_kinds_of_variables, 2},
+    {"_deepstride_kind_of_name", (DL_FUNC) &_deepstride_kind_of_name, 2},
+    {"_deepstride_lend_variables", (DL_FUNC) &_deepstride_lend_variables, 2},
+    {"_deepstride_count_in_variables", (DL_FUNC) &_deepstride_count_in_variables, 2},
     {"_deepstride_words_of_variables", (DL_FUNC) &_deepstride_words_of_variables, 2},
     {"_deepstride_dispatch_address", (DL_FUNC) &_deepstride_dispatch_address, 1},
     {"_deepstride_load_kernel", (DL_FUNC) &_deepstride_load_kernel, 1},

@@ -6,6 +6,7 @@
 #else
 #include <alloca.h>
 #endif
+#include <chrono>
 #include <cstdint>
 #include <cstring>
 #include <string>
@@ -32,7 +33,7 @@ inline bool is_message(SEXP value) { return reinterpret_cast<uintptr_t>(value) <
 #define FIELD(env, name) ([](SEXP of) { static SEXP symbol = Rf_install(name); return Rf_findVarInFrame(of, symbol); }(env))
 
 // Fields of a routine, as new_routine() makes it.
-enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines, r_reads };
+enum { r_code, r_address, r_outside, r_trusted, r_risky, r_random, r_lines, r_reads, r_waits };
 
 // What is known of the arguments, as new_state() makes it.
 enum { t_symbols, t_certain, t_bare, t_series };
@@ -127,6 +128,21 @@ SEXP function_of(SEXP symbol, SEXP env) {
   return NULL;
 }
 
+// Where a name's binding is found; R_EmptyEnv where there is none.
+SEXP place_of(SEXP name, SEXP env) {
+  while (env != R_EmptyEnv && !R_existsVarInFrame(env, name)) env = ENCLOS(env);
+  return env;
+}
+
+// A binding that works its value out at each look is not looked at.
+bool is_active(SEXP name, SEXP place) { return place != R_EmptyEnv && place != R_BaseEnv && R_BindingIsActive(name, place); }
+
+// What a name means; R_UnboundValue where that is nothing, or is worked out at each look.
+SEXP value_at_rest(SEXP name, SEXP env) {
+  SEXP place = place_of(name, env);
+  return is_active(name, place) ? R_UnboundValue : Rf_findVar(name, place);
+}
+
 const char* const calm_functions[] = {
   "(", "+", "-", "*", "/", "^", ":", "[", "[[", "$", "c", "length", "nrow", "ncol", "seq_len", "seq_along", "numeric", "rep", "list", "quote", NULL
 };
@@ -143,7 +159,7 @@ enum promise_kind { calm, stirring, absent };
 promise_kind kind_of(SEXP promise, int depth);
 
 bool is_calm_name(SEXP name, SEXP env, int depth) {
-  SEXP value = Rf_findVar(name, env);
+  SEXP value = value_at_rest(name, env);
   if (value == R_UnboundValue || value == R_MissingArg) return false;
   return TYPEOF(value) != PROMSXP || (depth < 20 && kind_of(value, depth + 1) == calm);
 }
@@ -153,6 +169,7 @@ bool is_calm_call(SEXP code, SEXP env, int depth) {
   if (TYPEOF(code) != LANGSXP || is_base_quote(CAR(code))) return true;
   if (TYPEOF(CAR(code)) != SYMSXP) return false;
   const char* name = CHAR(PRINTNAME(CAR(code)));
+  if (strcmp(name, "lazyLoadDBfetch") == 0) return true;  // what a package holds
   if (strcmp(name, "quote") == 0 || strcmp(name, "function") == 0) return function_of(CAR(code), env) == function_of(CAR(code), R_BaseEnv);
   int i = 0;
   while (calm_functions[i] != NULL && strcmp(calm_functions[i], name) != 0) ++i;
@@ -167,12 +184,19 @@ promise_kind kind_of(SEXP promise, int depth) {
   if (PRVALUE(promise) != R_UnboundValue) return calm;
   SEXP code = R_PromiseExpr(promise);
   if (TYPEOF(code) == SYMSXP) {
-    SEXP value = Rf_findVar(code, PRENV(promise));
+    SEXP place = place_of(code, PRENV(promise));
+    if (is_active(code, place)) return stirring;
+    SEXP value = Rf_findVar(code, place);
     if (value == R_UnboundValue || value == R_MissingArg) return absent;
     if (TYPEOF(value) == PROMSXP) return depth > 20 ? stirring : kind_of(value, depth + 1);
     return calm;
   }
   return is_calm_call(code, PRENV(promise), depth) ? calm : stirring;
+}
+
+// A promise whose working out can be seen, and that nobody has asked for yet.
+bool is_waiting(SEXP value) {
+  return TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && kind_of(value, 0) == stirring;
 }
 
 SEXP call_r(const char* what, SEXP first, SEXP second, SEXP third, SEXP fourth = R_NilValue) {
@@ -199,6 +223,10 @@ bool is_odd_generator() {
 
 // Reads what a routine takes from outside into `held`; false where it is no longer of the type, or no longer trusted.
 bool is_as_built(SEXP routine, SEXP* held) {
+  SEXP waits = VECTOR_ELT(routine, r_waits);
+  for (R_xlen_t i = 0; i + 1 < XLENGTH(waits); i += 2) {
+    if (!is_waiting(value_at_rest(VECTOR_ELT(waits, i + 1), VECTOR_ELT(waits, i)))) return false;
+  }
   SEXP trusted = VECTOR_ELT(routine, r_trusted);
   for (R_xlen_t i = 0; i + 2 < XLENGTH(trusted); i += 3) {
     SEXP symbol = VECTOR_ELT(trusted, i + 1), env = VECTOR_ELT(trusted, i), value = VECTOR_ELT(trusted, i + 2);
@@ -208,8 +236,8 @@ bool is_as_built(SEXP routine, SEXP* held) {
   for (R_xlen_t i = 0; i + 3 < XLENGTH(outside); i += 4) {
     SEXP env = VECTOR_ELT(outside, i);
     SEXP symbol = VECTOR_ELT(outside, i + 1);
-    SEXP value = is_of_dots(symbol) ? Rf_eval(symbol, env) : Rf_findVar(symbol, env);
-    if (value == R_UnboundValue) return false;
+    SEXP value = is_of_dots(symbol) ? Rf_eval(symbol, env) : value_at_rest(symbol, env);
+    if (value == R_UnboundValue || is_waiting(value)) return false;
     if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, env);
     SEXP field = VECTOR_ELT(outside, i + 2);
     if (field != R_NilValue) {
@@ -306,8 +334,10 @@ extern "C" SEXP ds_run(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
   return made;
 }
 
-extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
-  SEXP state = CADR(arguments);
+// `inside` is a function made in the frame of the call, which tells it in less time than anything else.
+extern "C" SEXP ds_dispatch(SEXP state, SEXP inside) {
+  SEXP frame = CLOENV(inside);
+  SET_CLOENV(inside, R_EmptyEnv);  // what the frame holds is given up when the call ends
   SEXP taken = FIELD(state, "taken");
   SEXP symbols = VECTOR_ELT(taken, t_symbols);
   SEXP certain = VECTOR_ELT(taken, t_certain);
@@ -329,17 +359,17 @@ extern "C" SEXP ds_dispatch(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
     bound[i] = value;
     pending[i] = false;
     if (TYPEOF(value) != PROMSXP || PRVALUE(value) != R_UnboundValue || PRENV(value) == frame) continue;
-    promise_kind kind = kind_of(value, 0);
-    if (kind == calm) continue;
     bool sure = false;
     for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) sure = sure || INTEGER(certain)[k] == i + 1;
+    if (sure) continue;  // worked out next
+    promise_kind kind = kind_of(value, 0);
     if (kind == absent) why = "an argument is missing in the function that passes it on";
-    else pending[i] = !sure;
+    pending[i] = kind == stirring;
   }
   if (why == NULL) {
     for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) {
       SEXP value = bound[INTEGER(certain)[k] - 1];
-      if (TYPEOF(value) == PROMSXP && PRENV(value) != frame) Rf_eval(value, frame);
+      if (TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && PRENV(value) != frame) Rf_eval(value, frame);
     }
   }
   SEXP named;
@@ -361,7 +391,7 @@ again:
       continue;
     }
     if (pending[i]) { *at++ = 'p'; continue; }
-    if (TYPEOF(value) == PROMSXP) value = Rf_eval(value, frame);
+    if (TYPEOF(value) == PROMSXP) value = PRVALUE(value) != R_UnboundValue ? PRVALUE(value) : Rf_eval(value, frame);
     bound[i] = value;
     if (!type_of(value, at, bare[i], series)) { known = false; ++at; continue; }
     at += 2;
@@ -422,6 +452,11 @@ again:
     }
     if (is_message(value) && value != NULL && value != past_end && value != missing_met) {  // an argument is used for the first time: see DS_PENDING
       const int i = static_cast<int>(reinterpret_cast<uintptr_t>(value)) - 16;
+      if (i >= count) {  // or what an outer function was given, as it is then
+        SEXP waits = VECTOR_ELT(routine, r_waits);
+        Rf_eval(VECTOR_ELT(waits, 2 * (i - count) + 1), VECTOR_ELT(waits, 2 * (i - count)));
+        goto again;
+      }
       Rf_eval(bound[i], frame);
       pending[i] = false;
       goto again;
@@ -487,11 +522,61 @@ SEXP kinds_of_variables(SEXP frame, SEXP symbols) {
   SEXP kinds = PROTECT(Rf_allocVector(STRSXP, XLENGTH(symbols)));
   for (R_xlen_t i = 0; i < XLENGTH(symbols); ++i) {
     SEXP symbol = VECTOR_ELT(symbols, i);
-    SEXP value = is_of_dots(symbol) ? value_behind_dots(symbol, frame) : Rf_findVarInFrame(frame, symbol);
-    SET_STRING_ELT(kinds, i, Rf_mkChar(kind_of_variable(value, frame)));
+    const bool active = R_existsVarInFrame(frame, symbol) && R_BindingIsActive(symbol, frame);
+    SEXP value = active ? R_NilValue : is_of_dots(symbol) ? value_behind_dots(symbol, frame) : Rf_findVarInFrame(frame, symbol);
+    SET_STRING_ELT(kinds, i, Rf_mkChar(active ? "other" : kind_of_variable(value, frame)));
   }
   UNPROTECT(1);
   return kinds;
+}
+
+// A name outside a function that is not to be looked at: "active" where each look works it out anew, "waiting" for a
+// promise that can be seen to be worked out.
+// [[Rcpp::export(rng = false)]]
+SEXP kind_of_name(SEXP symbol, SEXP env) {
+  SEXP place = place_of(symbol, env);
+  if (is_active(symbol, place)) return Rf_mkString("active");
+  return Rf_mkString(place != R_EmptyEnv && is_waiting(Rf_findVar(symbol, place)) ? "waiting" : "plain");
+}
+
+// Binds names that a frame lacks to what they mean around it, promises as they are; gives those that it bound, or NULL
+// where one is worked out at each look.
+// [[Rcpp::export(rng = false)]]
+SEXP lend_variables(SEXP frame, SEXP names) {
+  SEXP lent = PROTECT(Rf_allocVector(LGLSXP, XLENGTH(names)));
+  R_xlen_t count = 0;
+  for (int turn = 0; turn < 2; ++turn) {
+    for (R_xlen_t i = 0; i < XLENGTH(names); ++i) {
+      SEXP symbol = Rf_installTrChar(STRING_ELT(names, i));
+      SEXP place = place_of(symbol, turn == 0 ? frame : ENCLOS(frame));
+      if (turn == 0) {
+        if (is_active(symbol, place)) { UNPROTECT(1); return R_NilValue; }
+        LOGICAL(lent)[i] = place != frame && place != R_EmptyEnv;
+        count += LOGICAL(lent)[i];
+      } else if (LOGICAL(lent)[i]) {
+        Rf_defineVar(symbol, Rf_findVarInFrame(place, symbol), frame);
+      }
+    }
+  }
+  SEXP made = PROTECT(Rf_allocVector(STRSXP, count));
+  for (R_xlen_t i = 0, k = 0; i < XLENGTH(names); ++i) if (LOGICAL(lent)[i]) SET_STRING_ELT(made, k++, STRING_ELT(names, i));
+  UNPROTECT(2);
+  return made;
+}
+
+// How many numbers the variables of a frame hold that are worked out.
+// [[Rcpp::export(rng = false)]]
+double count_in_variables(SEXP frame, SEXP symbols) {
+  double count = 0;
+  for (R_xlen_t i = 0; i < XLENGTH(symbols); ++i) {
+    SEXP symbol = VECTOR_ELT(symbols, i);
+    if (!R_existsVarInFrame(frame, symbol) || R_BindingIsActive(symbol, frame)) continue;
+    SEXP value = Rf_findVarInFrame(frame, symbol);
+    if (TYPEOF(value) == PROMSXP) value = PRVALUE(value);
+    if (Rf_isVectorAtomic(value)) count += static_cast<double>(XLENGTH(value));
+    if (TYPEOF(value) == VECSXP && XLENGTH(value) > 0) count += static_cast<double>(XLENGTH(value) * Rf_xlength(VECTOR_ELT(value, 0)));
+  }
+  return count;
 }
 
 // What the variables of a frame are, in one text: their kinds, and the types, extents and names of what is plain or
@@ -504,6 +589,7 @@ SEXP words_of_variables(SEXP frame, SEXP symbols) {
   for (R_xlen_t i = 0; i < count; ++i) {
     SEXP symbol = VECTOR_ELT(symbols, i);
     if (symbol == R_DotsSymbol || is_of_dots(symbol)) return R_NilValue;
+    if (R_existsVarInFrame(frame, symbol) && R_BindingIsActive(symbol, frame)) return R_NilValue;
     SEXP value = Rf_findVarInFrame(frame, symbol);
     const char* kind = kind_of_variable(value, frame);
     *at++ = kind[0] == 'n' && kind[1] == 'u' ? '0' : kind[0];  // null, named
@@ -531,27 +617,39 @@ SEXP words_of_variables(SEXP frame, SEXP symbols) {
   return Rf_mkString(words);
 }
 
-// Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come: see part_is_left().
-extern "C" SEXP ds_waits(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
-  double* numbers = REAL(FIELD(CADR(arguments), "numbers"));
+double seconds_now() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+// Is a loop left to R for some calls to come? Its numbers are calls, those left to R, and those to come; when the one
+// began that R is running, and how long such a one may take: see part_is_left().
+extern "C" SEXP ds_waits(SEXP part) {
+  double* numbers = REAL(FIELD(part, "numbers"));
   numbers[0] += 1;
   if (numbers[2] <= 0) return Rf_ScalarLogical(0);
   numbers[1] += 1;
   numbers[2] -= 1;
+  if (numbers[4] > 0) numbers[3] = seconds_now();
   return Rf_ScalarLogical(1);
 }
 
-// A loop has run in R: was that to see how long it takes? Gives FALSE.
-extern "C" SEXP ds_ends(SEXP call, SEXP op, SEXP arguments, SEXP frame) {
-  SEXP part = CADR(arguments);
+// A loop has run in R: was that to see how long it takes? Where it took longer than is left to R, no more calls are.
+// Gives FALSE.
+extern "C" SEXP ds_ends(SEXP part) {
+  double* numbers = REAL(FIELD(part, "numbers"));
+  if (numbers[3] > 0) {
+    if (seconds_now() - numbers[3] > numbers[4]) numbers[2] = 0;
+    numbers[3] = 0;
+  }
   if (CHAR(STRING_ELT(FIELD(part, "compared"), 0))[0] == 'R') call_r("part_ends", part, R_NilValue, R_NilValue);
   return Rf_ScalarLogical(0);
 }
 
-// Where `.External2` finds them.
+// Where `.Call` finds them, and ds_run() `.External2`.
 // [[Rcpp::export(rng = false)]]
 SEXP dispatch_address(int which) {
-  DL_FUNC routine = reinterpret_cast<DL_FUNC>(which == 1 ? ds_dispatch : which == 2 ? ds_run : which == 3 ? ds_waits : ds_ends);
+  DL_FUNC routine = which == 1 ? reinterpret_cast<DL_FUNC>(ds_dispatch) : which == 2 ? reinterpret_cast<DL_FUNC>(ds_run) :
+    which == 3 ? reinterpret_cast<DL_FUNC>(ds_waits) : reinterpret_cast<DL_FUNC>(ds_ends);
   return R_MakeExternalPtrFn(routine, Rf_install("native symbol"), R_NilValue);
 }
 

@@ -11,6 +11,8 @@ in_memory <- function(folder = "/dev/shm") {
 }
 
 in_memory()
+# Garbage is collected less often, here and in the processes that tests start: thousands of kernels are built.
+if (!nzchar(Sys.getenv("R_NSIZE"))) Sys.setenv(R_NSIZE = "4M", R_VSIZE = "200M")
 Sys.setenv(NOT_CRAN = "true") # snapshots are compared
 if (!nzchar(Sys.getenv("TESTTHAT_PARALLEL"))) Sys.setenv(TESTTHAT_PARALLEL = "true", TESTTHAT_CPUS = "3")
 results <- as.data.frame(test_dir("tests/testthat",

@@ -306,7 +306,7 @@ mutant_mismatch <- function(seed, rounds = 4) {
 
 # Of a call that ends in time and fits into memory; NULL else.
 outcome_in_time <- function(f, arguments) {
-  setTimeLimit(elapsed = 5, transient = TRUE)
+  setTimeLimit(elapsed = 1, transient = TRUE)
   on.exit(setTimeLimit(elapsed = Inf))
   found <- outcome_of(f, arguments)
   if (is.character(found$value[[1]]) && any(grepl("time limit|cannot allocate", found$value[[1]]))) NULL else found

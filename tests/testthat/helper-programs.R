@@ -2,7 +2,8 @@
 
 pick <- function(...) sample(c(...), 1)
 
-# Functions that programs call: of single numbers, of vectors, one that gives a list, one that draws.
+# What programs speak of outside: functions of single numbers, of vectors, one that gives a list, one that draws, two
+# whose ways are all R's; a number that may be worked out late, see program_of().
 program_scope <- new.env()
 evalq({
   halved <- function(a, by = 2) if (a > 1) a / by else a
@@ -12,7 +13,12 @@ evalq({
   }
   ends <- function(w) list(low = min(w), total = sum(w), all = w + 0)
   noisy <- function(a) a + rnorm(1)
+  lazily <- function(a, b) if (isTRUE(a > 0)) a else b
+  failed <- function(a) stop("it failed at ", 3)
+  marked <- c(a = 2)
+  weighed <- function(a) a * marked
   weights <- c(0.25, 0.5, 0.25)
+  late <- 0.75
 }, program_scope)
 
 random_index <- function(env) {
@@ -37,7 +43,7 @@ random_number <- function(env, size = 3) {
   ))
   part <- function() random_number(env, sample(0:(size - 1), 1))
   switch(pick(1:15),
-    sprintf("(%s + %s)", part(), part()),
+    sprintf(pick("(%s + %s)", "(%s + %s)", "lazily(%s, {\ncat(\"asked\\n\")\n%s\n})"), part(), part()),
     sprintf("(%s - %s)", part(), part()),
     sprintf("(%s * %s)", part(), part()),
     sprintf("(%s / (1 + abs(%s)))", part(), part()),
@@ -59,7 +65,8 @@ random_number <- function(env, size = 3) {
     sprintf("switch(%s, %s + 0, %s + 0, 1)", pick("k", "n", "2"), part(), part()),
     pick(
       "sum(x > s)", "which.max(y)", "length(which(x < s))", "v[2]", "nrow(m)", "n * 3L", "2147483647L + n",
-      "runif(1)", "sum(v)", "max(v, 2L)", "max(s, x[1], na.rm = TRUE)", "sum(n, v[1], 2147483647L, na.rm = TRUE)"
+      "runif(1)", "late", "sum(v)", "max(v, 2L)",
+      "max(s, x[1], na.rm = TRUE)", "sum(n, v[1], 2147483647L, na.rm = TRUE)"
     )
   )
 }
@@ -128,7 +135,7 @@ random_store <- function(env) {
 
 random_statement <- function(env, size) {
   body <- function() random_block(env, size - 1)
-  kind <- if (size == 0) pick(1:10) else pick(1:14)
+  kind <- if (size == 0) pick(1:11) else pick(1:15)
   switch(kind,
     sprintf("s <- %s + 0", random_number(env)),
     sprintf("x[%s] <- %s", random_index(env), random_number(env, 2)),
@@ -142,12 +149,25 @@ random_statement <- function(env, size) {
       "s <- r$low + sum(r$all)"
     ),
     sprintf("s <- inner(%s) + %s", random_number(env, 1), random_number(env, 1)),
+    random_called(env),
     random_fall(env),
     c(sprintf("if (%s) {", random_condition(env)), body(), "} else {", body(), "}"),
     random_loop(env, size),
     random_loop(env, size),
     c(sprintf("while (count < %d) {", sample(3:9, 1)), "count <- count + 1", body(), "}")
   )
+}
+
+# A function with a loop that one of R's calls.
+random_called <- function(env) {
+  outer <- env$depth
+  env$depth <- 0
+  turn <- sprintf("q <- q + w * %s", random_number(env, 1))
+  env$depth <- outer
+  sprintf(pick(
+    "s <- s + sum(vapply(1:2, function(q) {\nfor (w in %s) %s\nq + 0\n}, 0))",
+    "y <- sapply(y, function(q) {\nfor (w in %s) %s\nq + 0\n})"
+  ), pick("v", "x", "seq_len(n)"), turn)
 }
 
 # A counter that only falls, the body of a sorted insertion, say; or one that leaves early.
@@ -168,7 +188,7 @@ random_fall <- function(env) {
       sprintf("x[j] <- %s", random_number(env, 0)), "}"
     ),
     sprintf("if (isTRUE(s > 300)) %s", pick(
-      "return(s)", "stop(\"the sum is too large\")", "warning(\"large\")",
+      "return(s)", "stop(\"the sum is too large\")", "warning(\"large\")", "failed(s)", "s <- weighed(s)",
       "return(list(x = x, s = s))"
     ))
   )
@@ -319,17 +339,14 @@ threaded_program <- function(f) {
 
 # NULL, or what differs between a program in R and compiled.
 program_mismatch <- function(seed, rounds = 6) {
-  lines <- random_program(seed)
-  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
-  compare_program(seed, lines, f, lapply(seq_len(rounds), function(round) random_arguments(seed, round)))
+  compare_program(seed, random_program(seed), lapply(seq_len(rounds), function(round) random_arguments(seed, round)))
 }
 
 # The same of a program whose loops are parts by themselves.
 parts_mismatch <- function(seed, lines, arguments, rounds) {
-  f <- eval(parse(text = lines, keep.source = TRUE), program_scope)
   programs$parts <- TRUE
   on.exit(programs$parts <- FALSE)
-  compare_program(seed, lines, f, lapply(seq_len(rounds), arguments))
+  compare_program(seed, lines, lapply(seq_len(rounds), arguments))
 }
 
 fallbacks_of <- function(fast) {
@@ -349,8 +366,20 @@ count_call <- function(expected, fell_back) {
   programs$unasked <- programs$unasked + (fell_back && !raised)
 }
 
-compare_program <- function(seed, lines, f, inputs) {
-  fast <- program_compiled(f)
+# The function of these lines, with a number outside that shows when it is worked out.
+program_of <- function(lines, seed) {
+  scope <- new.env(parent = program_scope)
+  late <- list(quote(0.75), quote(runif(1)), quote({
+    cat("late\n")
+    1.5
+  }))[[if (programs$torture) 1 else seed %% 3 + 1]]
+  eval(call("delayedAssign", "late", late, scope, scope))
+  eval(parse(text = lines, keep.source = TRUE), scope)
+}
+
+compare_program <- function(seed, lines, inputs) {
+  f <- program_of(lines, seed)
+  fast <- program_compiled(program_of(lines, seed))
   for (arguments in inputs) {
     expected <- outcome_of(f, arguments)
     before <- fallbacks_of(fast)

@@ -725,3 +725,23 @@ test_that("loops whose errors and warnings are handled run native inside the han
     })
   }, 1), character())
 })
+
+test_that("a field keeps its name where a variable of that name holds a text, a function or nothing", {
+  table <- data.frame(g = c("v", "b", "v"), v = c("b", "v", "v"), n = c(1, 2, 4))
+  expect_identical(ran_in(function(d, g) {
+    s <- 0
+    for (i in seq_len(nrow(d))) if (d$g[i] == g) s <- s + d$n[i]
+    s
+  }, table, "v"), "native")
+  parts <- list(g = c(1, 2, 3), v = c(10, 20, 30), rate = 2)
+  expect_identical(ran_in(function(l, g, rate = NULL) {
+    s <- 0
+    for (i in 1:3) if (g == "v") s <- s + l[[g]][i] - l$g[i] + if (is.null(rate)) l$rate else rate
+    s
+  }, parts, "v"), "native")
+  expect_identical(ran_in(function(l, g) {
+    s <- 0
+    for (i in 1:3) s <- s + g(l$g[i])
+    s
+  }, parts, sqrt), "native")
+})

@@ -15,8 +15,8 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
 
 test_that("random programs come to the same as in R, and so do kernels changed at random, and nests", {
   running <- list(
-    several_programs(1:45, "program_mismatch", 3), several_programs(1:45, "mutant_mismatch", 2),
-    several_programs(1:25, "nest_mismatch", 6)
+    several_programs(1:80, "program_mismatch", 2), several_programs(1:80, "mutant_mismatch", 1),
+    several_programs(1:40, "nest_mismatch", 4)
   )
   for (one in running) {
     one$wait()
@@ -29,8 +29,8 @@ test_that("random programs come to the same as in R, and so do kernels changed a
 
 test_that("their loops come to the same where each runs native by itself", {
   running <- list(
-    several_programs(101:114, "program_mismatch", 3, TRUE), several_programs(101:114, "mutant_mismatch", 2, TRUE),
-    several_programs(1:15, "named_mismatch", 4), several_programs(1:20, "table_mismatch", 5)
+    several_programs(101:125, "program_mismatch", 2, TRUE), several_programs(101:125, "mutant_mismatch", 1, TRUE),
+    several_programs(1:25, "named_mismatch", 3), several_programs(1:25, "table_mismatch", 4)
   )
   for (one in running) {
     one$wait()

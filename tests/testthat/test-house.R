@@ -6,7 +6,7 @@ floors <- list(
   engines = c("time", "agree", "compile", "advise", "rewrite", "profile", "machine", "external"),
   reading = "read",
   objects = c("study", "stage", "sizes", "plan", "result", "store", "native"),
-  ground = c("syntax", "worker", "check", "condition", "clock", "env", "RcppExports", "package")
+  ground = c("syntax", "worker", "check", "condition", "clock", "env", "utils", "RcppExports", "package")
 )
 interface <- c("cli", "ggplot2", "htmltools", "optparse", "knitr", "scales", "svglite")
 printing <- c("cat", "print", "message", "writeLines")
