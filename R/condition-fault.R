@@ -13,4 +13,7 @@ fault_remark <- function(fault) c(list(code = fault$code, path = ""), fault$data
 
 is_fault <- function(x) inherits(x, "ds_fault")
 
-overrun_fault <- function(limit) new_fault("stopped", "limit", seconds = limit)
+# `waited`: the processor was elsewhere, or nothing was asked of it, for most of the time.
+overrun_fault <- function(limit, waited = FALSE) {
+  structure(new_fault("stopped", "limit", seconds = limit), waited = waited)
+}

@@ -50,8 +50,20 @@ evaluations_of <- function(verb, given) {
 # No session can be sure of a kernel: stages never run in this one.
 new_backend <- function(study, isolate, memory = Inf, input_limit = least_input_limit) {
   apart <- isolate == "stage" || !can_fork() || lacks_threads(study)
-  if (apart) return(worker_backend(study, names(study$stages), memory, input_limit))
-  forked_backend(study, memory, input_limit)
+  spoken <- if (apart) worker_backend(study, names(study$stages), memory, input_limit)
+  patient(spoken %||% forked_backend(study, memory, input_limit))
+}
+
+# A limit that passed while the processor was elsewhere tells nothing of what was asked: it is asked once more.
+patient <- function(backend) {
+  verbs <- names(evaluator_verbs())
+  backend[verbs] <- lapply(backend[verbs], function(ask) {
+    function(...) {
+      answer <- ask(...)
+      if (is_fault(answer) && isTRUE(attr(answer, "waited"))) ask(...) else answer
+    }
+  })
+  backend
 }
 
 # A copy has none of the threads that this session ran, and can't start them again: stages that run on several get

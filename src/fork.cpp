@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <cstdlib>
 #include <cstring>
+#include <string>
 
 #if defined(__linux__) || defined(__APPLE__)
 #include <cerrno>
@@ -28,6 +29,31 @@
 
 namespace {
 
+// In the copy: a file that the session reads, its script among them, is opened again. Both would move one place in it
+// otherwise, and exit() in native code moves it back to what the copy has read.
+void reopen_files() {
+#ifdef __linux__
+  DIR* open_now = opendir("/proc/self/fd");
+  if (open_now == NULL) return;
+  const int own = dirfd(open_now);
+  while (const dirent* one = readdir(open_now)) {
+    const int file = atoi(one->d_name);
+    struct stat facts;
+    if (one->d_name[0] == '.' || file == own || fstat(file, &facts) != 0 || !S_ISREG(facts.st_mode)) continue;
+    if ((fcntl(file, F_GETFL) & O_ACCMODE) != O_RDONLY) continue;
+    const std::string path = std::string("/proc/self/fd/") + one->d_name;
+    const int again = open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (again < 0) continue;
+    lseek(again, lseek(file, 0, SEEK_CUR), SEEK_SET);
+    const int kept = fcntl(file, F_GETFD);
+    dup2(again, file);
+    fcntl(file, F_SETFD, kept);
+    close(again);
+  }
+  closedir(open_now);
+#endif
+}
+
 // In the copy: Ctrl-C is the session's affair, output goes to `said`, and the copy
 // does not outlive the session.
 void settle_copy(const char* said, pid_t parent) {
@@ -39,6 +65,7 @@ void settle_copy(const char* said, pid_t parent) {
 #endif
   const rlimit none = {0, 0};
   setrlimit(RLIMIT_CORE, &none);
+  reopen_files();
   const int out = open(said, O_WRONLY | O_CREAT | O_APPEND, 0600);
   const int in = open("/dev/null", O_RDONLY);
   fflush(NULL);

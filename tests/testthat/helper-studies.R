@@ -5,6 +5,12 @@ expect_identical <- function(object, expected, ...) {
   if (identical(object, expected)) succeed() else testthat::expect_identical(object, expected, ...)
 }
 
+# What is matched is worked out once: testthat's own works its argument out again.
+expect_match <- function(object, ...) {
+  force(object)
+  testthat::expect_match(object, ...)
+}
+
 internal <- function(name) utils::getFromNamespace(name, "deepstride")
 
 # A cache of its own, so that tests neither read nor fill the user's.

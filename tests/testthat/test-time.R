@@ -112,7 +112,7 @@ test_that("an evaluation that runs past the limit all the same is stopped there"
   }
   study <- routing_study(c(10, 50)) |> ds_stage("hang", hang)
   agreement <- ds_agree(study, sizes = 10)
-  cells <- ds_time(study, quick_plan(cell_limit = 0.3), agreement)$cells
+  cells <- ds_time(study, quick_plan(cell_limit = 0.5), agreement)$cells
   expect_identical(cells$state[cells$stage == "hang"], c("timed", "stopped"))
   expect_identical(cells$state[cells$stage == "filled"], c("timed", "timed"))
 
@@ -120,11 +120,25 @@ test_that("an evaluation that runs past the limit all the same is stopped there"
   hang <- function(rain, keep) if (length(rain) < 100) repeat spin(1e-5) else route_filled(rain, keep)
   study <- routing_study(c(10, 50)) |> ds_stage("hang", hang)
   agreement <- ds_agree(ds_stage(routing_study(100), "hang", hang), sizes = 100, cases = FALSE)
-  timings <- ds_time(study, quick_plan(cell_limit = 0.3), agreement)
+  timings <- ds_time(study, quick_plan(cell_limit = 0.5), agreement)
   unknown <- timings$cells[timings$cells$stage == "hang", ]
   expect_false("timed" %in% unknown$state) # on a slow machine the time for all may end first
   expect_true(all(is.na(unknown$median)))
   expect_error(ds_compare(timings, against = "hang"), class = "ds_error_input")
+})
+
+test_that("a limit that passes while nothing is computed is no fault of the stage's when it is asked again", {
+  waits <- TRUE
+  waiting <- function(rain, keep) {
+    if (length(rain) == 50 && waits) {
+      waits <<- FALSE
+      for (moment in 1:100) Sys.sleep(0.02)
+    }
+    route_filled(rain, keep)
+  }
+  study <- routing_study(c(10, 50)) |> ds_stage("waiting", waiting)
+  cells <- ds_time(study, quick_plan(cell_limit = 0.5), ds_agree(study, sizes = 10))$cells
+  expect_identical(cells$state[cells$stage == "waiting"], c("timed", "timed"))
 })
 
 test_that("the budget ends the run, and says so", {

@@ -30,6 +30,26 @@ test_that("a stage that leaves, jumps, crashes, runs on or prints without end is
   expect_true(dir.exists(tempdir()))
 })
 
+test_that("what a copy does to files that stand open leaves the session where it was, its script too", {
+  lines <- c(
+    "library(deepstride)", paste0("code <- ", deparse1(sprintf(crash_code, "exit(0)"))),
+    "depths <- file('depths.txt', 'r')",
+    "inputs <- function(n) list(depth = as.double(seq_len(n)))",
+    "study <- ds_study('Total', inputs, sizes = 10, cases = FALSE) |> ds_stage('sum', function(depth) sum(depth)) |>",
+    "  ds_stage('read', function(depth) sum(depth) + 0 * nchar(readLines(depths, 1))) |>",
+    "  ds_stage('leaves', ds_native(code, 'crash'))",
+    "invisible(ds_agree(study))",
+    "cat('read on at', substr(readLines(depths, 1), 1, 1), '\n', file = 'marks.txt', append = TRUE)",
+    rep("x <- 1", 1000)
+  )
+  folder <- withr::local_tempdir()
+  writeLines(lines, file.path(folder, "script.R"))
+  writeLines(strrep(as.character(1:9), 4000), file.path(folder, "depths.txt"))
+  ran <- processx::run(file.path(R.home("bin"), "Rscript"), "script.R", wd = folder, error_on_status = FALSE)
+  expect_identical(ran$stderr, "")
+  expect_identical(readLines(file.path(folder, "marks.txt")), "read on at 1 ")
+})
+
 test_that("a stage that goes wrong after agreement takes only its own cells along", {
   late <- tempfile("late")
   study <- routing_study(c(10, 20)) |>
