@@ -7,21 +7,30 @@ evaluator_replicates <- function(evaluator, name, size, limit = Inf, case, count
   stage <- evaluator$study$stages[[name]]
   arguments <- evaluator_arguments(evaluator, size, case)
   hold_threads(evaluator, stage$threads)
-  rows <- list()
-  for (run in seq_len(count)) {
-    seed <- derive_seed(evaluator$study$seed + run, -size - stream / 8)
-    ran <- quietly(
-      run_limited(with_seed(seed, timed_value(ready_call(stage$kernel, deep_copy(arguments)))), limit),
-      nullfile()
-    )
-    if (is_fault(ran)) return(ran)
-    rows[[run]] <- result_summaries(ran$value)
-  }
+  seeds <- derive_seeds(evaluator$study$seed, size, stream, count)
+  rows <- quietly(with_seed(1, replicate_rows(stage$kernel, arguments, seeds, limit)), nullfile())
+  if (is_fault(rows)) return(rows)
   if (length(unique(lapply(rows, function(row) always_there(names(row))))) > 1) {
     return(new_fault("failed", "changing shape"))
   }
   common <- Reduce(intersect, lapply(rows, names))
   do.call(rbind, lapply(rows, `[`, common))
+}
+
+derive_seeds <- function(seed, size, stream, count) {
+  vapply(seq_len(count), function(run) derive_seed(seed + run, -size - stream / 8), 0)
+}
+
+# The summaries of each run, or the first fault.
+replicate_rows <- function(kernel, arguments, seeds, limit) {
+  rows <- list()
+  for (run in seq_along(seeds)) {
+    set.seed(seeds[[run]], "Mersenne-Twister", "Inversion", "Rejection")
+    ran <- run_limited(timed_value(ready_call(kernel, deep_copy(arguments))), limit)
+    if (is_fault(ran)) return(ran)
+    rows[[run]] <- result_summaries(ran$value)
+  }
+  rows
 }
 
 # Without what only permutations have.
