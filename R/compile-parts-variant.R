@@ -24,6 +24,7 @@ new_variant <- function(part, kinds, frame) {
     settle_variable(made, name, kinds[[name]], frame)
   }
   put_constants(made)
+  if (length(lists)) hand_fields(made)
   for (name in lists) settle_variable(made, name, "list", frame)
   put_constants(made) # functions in them
   if (length(lists)) columns_for_keys(made, kinds, frame) # the names of lists are known by now
@@ -192,6 +193,7 @@ take_parts <- function(made, name, frame, apart, unrolled) {
     take_function(made, symbol, eval(functions[[symbol]], frame), frame, follow_code(functions[[symbol]]))
   }
   found <- found[setdiff(names(found), names(functions))]
+  found <- without_missing(made, found, changed, frame)
   named <- few & vapply(found, has_names_in, NA, frame)
   made$named_fields <- c(made$named_fields, names(found)[named])
   made$given <- c(made$given[names(made$given) != name], found)
@@ -201,6 +203,21 @@ take_parts <- function(made, name, frame, apart, unrolled) {
     way <- apart$deep[[symbol]]$way
     made$puts[[symbol]] <- if (is.null(way)) put_field(name, sub("^[^$]*\\$", "", symbol)) else put_deep(name, way)
   }
+}
+
+# Fields that are not there are NULL in the code, as long as they are not.
+without_missing <- function(made, found, changed, frame) {
+  absent <- Filter(function(symbol) {
+    is_field(found[[symbol]]) && is.null(eval(found[[symbol]], frame))
+  }, setdiff(names(found), changed))
+  made$constants[absent] <- list(NULL)
+  for (code in found[absent]) made$holds <- c(made$holds, list(stays_null(code)))
+  found[setdiff(names(found), absent)]
+}
+
+stays_null <- function(code) {
+  force(code)
+  function(frame) is.null(eval(code, frame))
 }
 
 # Is it asked how many parts a list has, which gets new ones or loses some?
