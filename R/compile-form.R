@@ -58,6 +58,7 @@ op_table <- c(
     put_list = op_row(NA, "name", effects = c("reads", "writes", "falls back")),
     put_record = op_row(NA, c("name", "shape"), effects = c("reads", "writes", "falls back")),
     put_element = op_row(3, "name", effects = c("reads", "writes", "falls back")),
+    drop_part = op_row(1, "name", effects = c("reads", "writes", "falls back")),
     make_list = op_row(1, "name", effects = c("writes", "falls back")),
     tally = op_row(0, "number"),
     need = op_row(1, effects = "falls back"), deeper = op_row(0, effects = "falls back"),
@@ -150,7 +151,7 @@ every_read <- function(node) {
 }
 
 # Steps that change what their variable holds.
-list_ops <- c("put_part", "put_list", "put_record", "put_element")
+list_ops <- c("put_part", "put_list", "put_record", "put_element", "drop_part")
 changing_ops <- c("store", "store_many", "append", "guard", list_ops)
 
 step_reads <- function(step) {

@@ -80,8 +80,11 @@ assign_name <- function(cx, name, value, wanted) {
     cx$flow[[key]] <- list(kind = "function", kernel = f)
     return(null_value())
   }
-  if (makes_sequence(cx, name, value)) return(make_sequence(cx, key, value))
-  if (head %in% c("if", "switch") && is_builtin(cx, head)) {
+  if (makes_sequence(cx, name, value)) {
+    make_sequence(cx, key, value)
+  } else if (!is.null(dropped <- place_dropped(cx, name, value))) {
+    drop_part(cx, value, key, list(part_place(cx, call("[[", as.name(name), dropped), list(dropped))))
+  } else if (head %in% c("if", "switch") && is_builtin(cx, head)) {
     lower_value_into(cx, key, value)
   } else {
     assign_value(cx, key, lower(cx, value))

@@ -125,6 +125,7 @@ store_part <- function(cx, target, code, path) {
   value <- lower(cx, code[[3]])
   if (value$kind == "list" || !is.null(value$names)) return(store_record(cx, code, path, value))
   if (value$kind != "number" || !is.null(value$names)) refuse(cx, code, "a part of a list that is no number or vector")
+  if (is.null(value$node) && length(path$places) == 1) return(drop_part(cx, code, path$key, part_places(cx, path)))
   if (is.null(value$node)) fall_back(cx, "a part of a list that is taken away")
   value <- settle(cx, not_null(cx, value))
   if (value$modes == "character") refuse(cx, code, "text in a list")
@@ -132,6 +133,22 @@ store_part <- function(cx, target, code, path) {
   at <- stored_places(cx, code, path, number_type(node$mode, node$rank))
   put(cx, "put_part", c(list(node), at), name = sequence_id(cx, path$key))
   new_value(node)
+}
+
+# `parts[[i]] <- NULL`, and `parts <- parts[-i]`: those behind move up.
+drop_part <- function(cx, code, key, places) {
+  name <- sub(":.*", "", sequence_id(cx, key))
+  if (stores_elements(cx$scope$kernel$body, name)) refuse(cx, code, "a part taken away from a list whose parts change")
+  put(cx, "drop_part", places, name = sequence_id(cx, key))
+  null_value()
+}
+
+# The code of the place that `parts <- parts[-i]` takes away; NULL where it is something else.
+place_dropped <- function(cx, name, value) {
+  ours <- is.call(value) && call_name(value) == "[" && length(value) == 3 && identical(value[[2]], as.name(name))
+  at <- if (ours && is_builtin(cx, "[") && is_builtin(cx, "-")) value[[3]]
+  minus <- is.call(at) && call_name(at) == "-" && length(at) == 2
+  if (minus && !is.null(sequence_key(cx, value[[2]]))) at[[2]]
 }
 
 # `parts[[i]] <- list(start = s, peak = p)` and `parts[[i]] <- c(start = s, peak = p)`, to be given back.

@@ -131,6 +131,13 @@ static inline SEXP ds_part_of(SEXP list, double place) {
   if (ds_slot == XLENGTH(list)) REPROTECT(list = Rf_xlengthgets(list, 2 * ds_slot + 8), list##_i); \
   if (ds_slot == list##_n) ++list##_n; \
   SET_VECTOR_ELT(list, ds_slot, ds_part); UNPROTECT(1); } while (0)
+#define DS_DROP_PART(list, place) do { const double ds_place = (place); \
+  DS_NEED(ds_place >= 1 && ds_place < (double) list##_n + 1 && ATTRIB(list) == R_NilValue); \
+  ds_drop_part(list, list##_n--, (R_xlen_t) ds_place - 1); } while (0)
+static inline void ds_drop_part(SEXP list, R_xlen_t n, R_xlen_t at) {
+  for (; at + 1 < n; ++at) SET_VECTOR_ELT(list, at, VECTOR_ELT(list, at + 1));
+  SET_VECTOR_ELT(list, n - 1, R_NilValue);
+}
 /* Into a list in a list, which becomes one of its own where others hold it; its room is as long as it is. */
 static inline int ds_put_within(SEXP outer, R_xlen_t at, double place, SEXP part) {
   SEXP inner = VECTOR_ELT(outer, at);
