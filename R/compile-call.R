@@ -46,8 +46,9 @@
 #' that was an integer, a complex number. One that is complex on some ways and double on others leaves its loop to R.
 #'
 #' Lists whose parts are numbers, vectors or matrices of one kind may be made, grown, read and changed part by part:
-#' `out <- list()`, `out <- vector("list", n)`, `out[[i]] <- v`, `out[[i]][[j]]`; a list that holds several kinds, or is
-#' used otherwise, leaves its loop to R.
+#' `out <- list()`, `out <- vector("list", n)`, `out[[i]] <- v`, `out[[i]][[j]]`, and parts
+#' taken away (`queue <- queue[-1]`, `stack[[length(stack)]] <- NULL`); a list that holds several kinds, or is used
+#' otherwise, leaves its loop to R.
 #'
 #' Questions about types (`is.matrix(x)`, `is.numeric(x)`, `missing(x)`) and texts that choose in a function that is
 #' called (`norm(x, "F")`, `match.arg(how)`) are answered when the kernel is built. `try()`, `tryCatch()` and
@@ -61,6 +62,7 @@
 #' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so is a row of a data frame (`row <- d[i, ]`,
 #' then `row$rain`). Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`,
 #' `l[[name]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
+#' a helper that is handed a list, or a part of one, and uses it by its fields (`limit(x, p)`) is handed the fields;
 #' where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
 #' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and
 #' the like. A vector may be

@@ -4,7 +4,9 @@
 named_number <- function(deep = 2) {
   less <- function() named_number(deep - 1)
   if (deep < 1) return(pick("s", "t", "x[i]", "x[i]", "k", "2", "m[i, j]", "p$w[i]", "x[[i]]", "i"))
-  switch(pick(1:12),
+  switch(pick(1:14),
+    "weighed(i, p)",
+    sprintf("weighed(%s, list = p)", less()),
     sprintf("%s %s %s", less(), pick("+", "-", "*", "/"), less()),
     sprintf("sqrt(abs(%s))", less()),
     sprintf("if (%s > %s) %s else %s", less(), less(), less(), less()),
@@ -21,7 +23,7 @@ named_number <- function(deep = 2) {
 }
 
 named_vector <- function(deep = 1) {
-  if (deep < 1) return(pick("x", "y", "p$w", "m[i, ]", "m[, j]", "z"))
+  if (deep < 1) return(pick("x", "y", "p$w", "m[i, ]", "m[, j]", "z", "weights(p)"))
   less <- function() named_vector(deep - 1)
   switch(pick(1:11),
     sprintf("%s * %s", less(), named_number(0)),
@@ -81,7 +83,8 @@ named_program <- function(seed) {
   steps <- unlist(lapply(seq_len(sample(1:4, 1)), function(at) named_step()))
   c(
     "function(x, m, p, k) {", "g <- function(a) x[a] * 2", "h <- function(a) a + 1", "b <- function(a, v) cbind(a, v)",
-    "r <- diag(2)", "q <- NULL", "kept <- 0", "push <- function(v) kept <<- kept + v",
+    "weighed <- function(a, list) a * list$w[[2]] + list[['k']]", "weights <- function(q) deeper(q) * 2",
+    "deeper <- function(p) p$w", "r <- diag(2)", "q <- NULL", "kept <- 0", "push <- function(v) kept <<- kept + v",
     "s <- 0", sprintf("t <- %s", pick("0", "x[1]", "-Inf")), sprintf("y <- %s", pick("numeric(3)", "x", "x + 1")),
     "z <- numeric(3)", "out <- list()",
     sprintf("for (i in 1:%d) for (j in 1:%d) {", pick(2, 3), pick(1, 3)), steps, "}",

@@ -260,6 +260,35 @@ test_that("lists that change their kind, or are read where they have nothing, ar
   for (one in list_kernels()$left) same_with_lists(one[[1]], if (length(one) == 2) one[[2]] else one[-1])
 })
 
+test_that("parts are taken away as R does it, from either end and between", {
+  each <- alist(
+    l <- l[-1], l <- l[-length(l)], l[[1]] <- NULL, l[[length(l)]] <- NULL, l[[2]] <- NULL, l <- l[-(i + 0.5)]
+  )
+  for (step in each) {
+    kernel <- eval(bquote(function(l) {
+      n <- 0
+      for (i in 1:2) {
+        n <- n + l[[1]] + 10 * l[[length(l)]]
+        last <- l[[length(l)]]
+        .(step)
+        l[[length(l) + 1]] <- last + i
+      }
+      list(n, l, last)
+    }))
+    expect_identical(over_parts(kernel, list(1, 2, 3, 4)), "native", label = deparse1(step))
+    same_with_lists(kernel, list(a = 1, b = 2, c = 3))
+    same_with_lists(kernel, list(1), torture = identical(step, each[[1]]))
+  }
+  others <- alist(l <- l[-0], l[[9]] <- NULL, l <- l[-c(1, 2)], l <- l[-TRUE], k <- l <- l[-1], k <- l[[1]] <- NULL)
+  for (step in others) {
+    same_with_lists(eval(bquote(function(l) {
+      k <- 0
+      for (i in 1:2) .(step)
+      list(k, l)
+    })), list(1, 2, 3, 4, 5))
+  }
+})
+
 test_that("a loop is built for each kind of parts that its list comes with", {
   without_comparing()
   total <- function(x) {
