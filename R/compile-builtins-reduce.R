@@ -42,7 +42,12 @@ of_known <- function(cx, fn, nodes, mode, join) {
   choose <- function(cond, yes, no) value_node("choose", mode, 0, list(cond, yes, no))
   joined <- function(one, other) element_node(join[[mode]], list(one, other))
   if (!fn %in% c("min", "max")) {
-    nothing <- as_mode(const_node(switch(fn, any = FALSE, all = TRUE, prod = 1L, sum = 0L)), mode)
+    nothing <- as_mode(const_node(switch(fn,
+      any = FALSE,
+      all = TRUE,
+      prod = 1L,
+      sum = 0L
+    )), mode)
     return(Reduce(joined, lapply(nodes, function(node) choose(missing(node), nothing, node))))
   }
   best <- Reduce(function(one, other) {
