@@ -1,9 +1,9 @@
 # Evidence for rounding: how much the reference's own result changes when the last bits of its
 # arguments do, and with them the rounding of each operation of its R code (see stage-rounding.R).
 
-fewest_spread_runs <- 10
 most_spread_runs <- 30
 spread_seconds <- c(own = 0.5, case = 0.15)
+spread_patience <- 3 # times that long until there are the fewest runs, on a busy machine
 rounding_slowdown <- 60 # at most, of a loop
 
 # Largest change of each element of the reference's result, in its shape. Where random rounding
@@ -27,12 +27,12 @@ result_spread <- function(checking, point, value, seconds, rounding) {
     turns <- first:min(first + together - 1, most_spread_runs)
     ran <- point$shake(checking$reference,
       limit = 4 * seconds, perturbations = turns, rounding = rounding,
-      seconds = until - clock_now()
+      seconds = until - clock_now(), patience = spread_patience * seconds
     )
     if (is_fault(ran)) ran <- list(stopped = ran$state != "failed")
     for (other in ran$values) spread <- widen(spread, value, other[[1]])
     if (ran$stopped && rounding) checking$rounding_stops <- checking$rounding_stops + 1
-    if (ran$stopped || (max(turns) >= 3 && clock_now() > until)) break
+    if (ran$stopped || is_spread_known(max(turns), clock_now() - until, spread_patience * seconds)) break
   }
   spread
 }

@@ -1,7 +1,9 @@
 # Helpers that are handed a list and use it by its fields alone, `limit(x, pars)` with `pars$r` inside, are handed the
 # fields in its place: `limit(x, pars$r = pars$r)`. What is left of the list's uses is taken apart like any other.
 
+# Fields are asked for later than the list would be: nothing may change it meanwhile.
 hand_fields <- function(made) {
+  if ("<<-" %in% unlist(lapply(c(made$before, made$code), all.names))) return()
   made$env <- new.env(parent = made$env)
   made$handing <- character()
   places <- list(frame = TRUE, env = made$env)

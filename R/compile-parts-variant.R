@@ -205,11 +205,12 @@ take_parts <- function(made, name, frame, apart, unrolled) {
   }
 }
 
-# Fields that are not there are NULL in the code, as long as they are not.
+# Fields that are not there are NULL in the code, as long as they are not. One that the loop makes may have a name that
+# begins with theirs, which `$` takes for it.
 without_missing <- function(made, found, changed, frame) {
   absent <- Filter(function(symbol) {
-    is_field(found[[symbol]]) && is.null(eval(found[[symbol]], frame))
-  }, setdiff(names(found), changed))
+    is_field(found[[symbol]]) && is.null(eval(found[[symbol]], frame)) && !any(startsWith(changed, symbol))
+  }, names(found))
   made$constants[absent] <- list(NULL)
   for (code in found[absent]) made$holds <- c(made$holds, list(stays_null(code)))
   found[setdiff(names(found), absent)]

@@ -17,7 +17,7 @@
 #' their values; and those that are whole, with their neighbours, are sizes, as are powers of two up to
 #' 65,537 (as far as a tenth of the `limit` of [ds_agree()] allows).
 #'
-#' "asked again" repeats the first check after all others, up to 120 times or for 0.3 s; runs code built with
+#' "asked again" repeats the first check after all others, up to 120 times or for 0.3 s of its own; runs code built with
 #' OpenMP at the largest size, up to 20 times each with 2 and 4 threads or for 0.6 s; and runs native stages from
 #' [ds_native()] once, at a small size, under the compiler's address and undefined-behaviour sanitizers, where
 #' these are there. In the table these are the cases "asked again", "more threads" and "sanitizers".

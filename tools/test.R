@@ -1,4 +1,4 @@
-# Runs every test against the installed package, on three processes, since some wait at times; ends with one line that
+# Runs every test against the installed package, on two processes; ends with one line that
 # counts.
 library(testthat)
 
@@ -14,7 +14,7 @@ in_memory()
 # Garbage is collected less often, here and in the processes that tests start: thousands of kernels are built.
 if (!nzchar(Sys.getenv("R_NSIZE"))) Sys.setenv(R_NSIZE = "4M", R_VSIZE = "200M")
 Sys.setenv(NOT_CRAN = "true") # snapshots are compared
-if (!nzchar(Sys.getenv("TESTTHAT_PARALLEL"))) Sys.setenv(TESTTHAT_PARALLEL = "true", TESTTHAT_CPUS = "3")
+if (!nzchar(Sys.getenv("TESTTHAT_PARALLEL"))) Sys.setenv(TESTTHAT_PARALLEL = "true", TESTTHAT_CPUS = "2")
 results <- as.data.frame(test_dir("tests/testthat",
   package = "deepstride", load_package = "installed",
   reporter = "check", stop_on_failure = FALSE

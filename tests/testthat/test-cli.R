@@ -1,6 +1,6 @@
 test_that("run leaves a report, figures, tables and a result that loads, and says the verdict", {
   out <- tempfile("out")
-  ran <- run_deepstride(c("run", study_file(simple_study_lines()), "--out", out, "--budget", "5"))
+  ran <- run_deepstride(c("run", study_file(simple_study_lines()), "--out", out, "--budget", "8"))
   expect_identical(ran$status, 0L)
   expect_match(ran$stdout, "Total depth")
   expect_match(ran$stdout, "Agreement with the reference `loop`")

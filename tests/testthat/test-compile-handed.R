@@ -68,6 +68,24 @@ test_that("fields that come, go and change their kind are followed, and so are h
   }
   longer <- list(c(site, extras = 5))
   expect_identical(suppressMessages(outcome_of(fast, longer)), outcome_of(kernel, longer))
+  begins <- function(p) {
+    s <- 0
+    for (i in 1:3) {
+      s <- s + length(p$ext)
+      p$extra <- i
+    }
+    list(s, p)
+  }
+  compiled_as_in_r(begins, site)
+  outward <- handed_loop(
+    quote(f(s, p)), quote(bump <- function() p$loss <<- p$loss * 2),
+    quote(f <- function(x, q) {
+      x <- x + q$area
+      bump()
+      x + q$loss
+    })
+  )
+  compiled_as_in_r(outward, site)
   place <- new.env(parent = globalenv())
   place$f <- function(x, p) x + p$area
   kernel <- handed_loop(quote(f(s, p)))
