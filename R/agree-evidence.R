@@ -27,7 +27,7 @@ result_spread <- function(checking, point, value, seconds, rounding) {
     turns <- first:min(first + together - 1, most_spread_runs)
     ran <- point$shake(checking$reference,
       limit = 4 * seconds, perturbations = turns, rounding = rounding,
-      seconds = until - clock_now(), patience = spread_patience * seconds
+      seconds = until - clock_now(), most_late = spread_patience * seconds
     )
     if (is_fault(ran)) ran <- list(stopped = ran$state != "failed")
     for (other in ran$values) spread <- widen(spread, value, other[[1]])

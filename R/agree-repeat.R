@@ -61,7 +61,7 @@ most_repeats <- 120
 repeat_seconds <- 0.3 # of evaluations; what asking costs on a busy machine may be many times that
 
 # Counts the seconds of evaluations: is there time for more?
-new_patience <- function(seconds) {
+time_for_repeats <- function(seconds) {
   spent <- 0
   start <- clock_now()
   function(ran) {
@@ -73,7 +73,7 @@ new_patience <- function(seconds) {
 asked_again <- function(checking, name) {
   first <- checking$first[[name]]
   if (is.null(first)) return(NULL)
-  has_time <- new_patience(repeat_seconds)
+  has_time <- time_for_repeats(repeat_seconds)
   for (turn in seq_len(most_repeats)) {
     ran <- first$point$ask(name)
     if (is_fault(ran)) return(fault_row(name, first$point$size, "asked again", ran))
@@ -101,7 +101,7 @@ races <- function(checking, stage) {
   if (!any(grepl("openmp", c(code$flags, code$code$lines), ignore.case = TRUE))) return(NULL)
   last <- checking$last[[stage$name]]
   if (is.null(last)) return(NULL)
-  has_time <- new_patience(2 * repeat_seconds)
+  has_time <- time_for_repeats(2 * repeat_seconds)
   for (threads in rep(race_threads, race_runs)) {
     ran <- last$point$ask(stage$name, threads = threads)
     if (is_fault(ran)) return(fault_row(stage$name, last$point$size, "more threads", ran))

@@ -98,7 +98,7 @@ fields_used <- function(helper, parameter, places, made) {
   own <- formals(helper)[names(formals(helper)) != parameter]
   defaults <- lapply(own, function(code) if (rlang::is_missing(code)) code else visit(code))
   if (parameter %in% unlist(lapply(c(defaults, body), all.vars))) return(none)
-  formals(helper) <- c(defaults, lapply(codes, function(code) quote(expr = )))
+  formals(helper) <- c(defaults, lapply(codes, function(code) rlang::missing_arg()))
   body(helper) <- body
   if (outside && length(within$env)) environment(helper) <- within$env
   list(codes = codes, helper = helper)

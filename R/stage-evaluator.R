@@ -78,15 +78,15 @@ evaluator_rounding <- function(evaluator, name) {
 fewest_spread_runs <- 10
 
 # After so many runs, so long after the time for them?
-is_spread_known <- function(runs, late, patience) {
-  runs >= 3 && late > if (runs >= fewest_spread_runs) 0 else patience
+is_spread_known <- function(runs, late, most_late) {
+  runs >= 3 && late > if (runs >= fewest_spread_runs) 0 else most_late
 }
 
 # The values of a stage on arguments whose last bits are changed, once for each of `perturbations`: list(values,
 # stopped). An error in one leaves that out; what runs past the limit ends them all, and so does the clock, see
 # is_spread_known().
 evaluator_shaken <- function(evaluator, name, size, limit = Inf, case = own_inputs, arguments = NULL, perturbations,
-                             rounding, seconds, patience) {
+                             rounding, seconds, most_late) {
   stage <- evaluator$study$stages[[name]]
   if (rounding) stage$kernel <- evaluator_rounding(evaluator, name)
   given <- arguments %||% evaluator_arguments(evaluator, size, case)
@@ -99,7 +99,7 @@ evaluator_shaken <- function(evaluator, name, size, limit = Inf, case = own_inpu
     ran <- with_seed(derive_seed(evaluator$study$seed, -size), shaken_value(stage, moved, limit))
     if (!is_fault(ran)) values[[length(values) + 1]] <- ran
     stopped <- is_fault(ran) && ran$state != "failed"
-    if (stopped || is_spread_known(turn, clock_now() - until, patience)) break
+    if (stopped || is_spread_known(turn, clock_now() - until, most_late)) break
   })
   list(values = values, stopped = stopped)
 }

@@ -1,5 +1,4 @@
-# Runs every test against the installed package, on two processes; ends with one line that
-# counts.
+# Runs every test against the installed package, on two processes; ends with one line that counts.
 library(testthat)
 
 # Temporary files go to memory, where programs may run from there and there is room: a test run makes thousands.

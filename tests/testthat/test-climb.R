@@ -11,7 +11,8 @@ test_that("a climb finds the way up, checks it and says what to keep", {
     out
   }
   climb <- ds_climb(grown, function(n) list(rain = rgamma(n, 0.3, 0.1), keep = 0.85),
-    sizes = c(100, 3000), plan = quick_plan(budget = 20), stages = list(by_hand = function(rain, keep) grown(rain, keep))
+    sizes = c(100, 3000), plan = quick_plan(budget = 20),
+    stages = list(by_hand = function(rain, keep) grown(rain, keep))
   )
   steps <- climb$climb$steps
   expect_s3_class(climb, "ds_result")

@@ -9,10 +9,12 @@ outside <- local(
     list(
       flow = function(x, p) if (p$sealed) x else max(x - p$loss, 0) * p$area,
       nested = function(x, p) scale * limit(x, p) + p$soil$depth,
-      kinds = function(x, p) switch(p$kind,
-        mere = x + 1,
-        weir = x - 1
-      ),
+      kinds = function(x, p) {
+        switch(p$kind,
+          mere = x + 1,
+          weir = x - 1
+        )
+      },
       absent = function(x, p, least = p$loss) if (is.null(p$extra)) x + least else x + p$extra
     )
   },
