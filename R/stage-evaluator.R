@@ -86,7 +86,7 @@ is_spread_known <- function(runs, late, most_late) {
 # stopped). An error in one leaves that out; what runs past the limit ends them all, and so does the clock, see
 # is_spread_known().
 evaluator_shaken <- function(evaluator, name, size, limit = Inf, case = own_inputs, arguments = NULL, perturbations,
-                             rounding, seconds, most_late) {
+                             rounding, seconds, most_late = 0) {
   stage <- evaluator$study$stages[[name]]
   if (rounding) stage$kernel <- evaluator_rounding(evaluator, name)
   given <- arguments %||% evaluator_arguments(evaluator, size, case)
