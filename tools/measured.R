@@ -42,8 +42,11 @@ measure <- function(name) {
 
 for (name in args) measure(name)
 
-# Files of the subject that were changed after the figures were taken.
+# Files of the subject that were changed after the figures were taken: all, where that is of a revision that is not in
+# this history.
 changed_since <- function(revision, subject) {
+  known <- system2("git", c("cat-file", "-e", revision), stderr = FALSE) == 0
+  if (!known) return(subject)
   files <- git("diff", "--name-only", revision, "--", "R", "src", "inst")
   files[vapply(files, function(file) any(startsWith(file, subject)), NA)]
 }
