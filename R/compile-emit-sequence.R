@@ -44,6 +44,12 @@ emit_put_part <- function(em, step, name) {
   )
 }
 
+# Where parts are changed, too, how much of each is used does not move along: R's.
+emit_drop_part <- function(em, step, name) {
+  if (changes_parts(em, step$name)) return("DS_NEED(0);")
+  sprintf("DS_DROP_PART(%s, %s);", name, c_value(em, step$args[[1]]))
+}
+
 # Does a kernel change parts where they lie? Those that variables hold are copied then.
 changes_parts <- function(em, id) id %in% em$changing
 

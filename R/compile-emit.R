@@ -284,7 +284,7 @@ emit_step <- function(em, step) {
     put_list = emit_put_list(em, step, name),
     put_record = emit_put_record(em, step, name),
     put_element = emit_put_element(em, step, name),
-    drop_part = sprintf("DS_DROP_PART(%s, %s);", name, c_value(em, step$args[[1]])),
+    drop_part = emit_drop_part(em, step, name),
     make_list = emit_make_list(em, step, name),
     `if` = emit_if(em, step),
     `for` = emit_for(em, step, name),

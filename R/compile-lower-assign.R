@@ -83,7 +83,7 @@ assign_name <- function(cx, name, value, wanted) {
   if (makes_sequence(cx, name, value)) {
     make_sequence(cx, key, value)
   } else if (!is.null(dropped <- place_dropped(cx, name, value))) {
-    drop_part(cx, value, key, list(part_place(cx, call("[[", as.name(name), dropped), list(dropped))))
+    drop_part(cx, value, name, key, list(part_place(cx, call("[[", as.name(name), dropped), list(dropped))))
   } else if (head %in% c("if", "switch") && is_builtin(cx, head)) {
     lower_value_into(cx, key, value)
   } else {

@@ -125,7 +125,9 @@ store_part <- function(cx, target, code, path) {
   value <- lower(cx, code[[3]])
   if (value$kind == "list" || !is.null(value$names)) return(store_record(cx, code, path, value))
   if (value$kind != "number" || !is.null(value$names)) refuse(cx, code, "a part of a list that is no number or vector")
-  if (is.null(value$node) && length(path$places) == 1) return(drop_part(cx, code, path$key, part_places(cx, path)))
+  if (is.null(value$node) && length(path$places) == 1) {
+    return(drop_part(cx, code, as.character(target[[2]]), path$key, part_places(cx, path)))
+  }
   if (is.null(value$node)) fall_back(cx, "a part of a list that is taken away")
   value <- settle(cx, not_null(cx, value))
   if (value$modes == "character") refuse(cx, code, "text in a list")
@@ -136,8 +138,7 @@ store_part <- function(cx, target, code, path) {
 }
 
 # `parts[[i]] <- NULL`, and `parts <- parts[-i]`: those behind move up.
-drop_part <- function(cx, code, key, places) {
-  name <- sub(":.*", "", sequence_id(cx, key))
+drop_part <- function(cx, code, name, key, places) {
   if (stores_elements(cx$scope$kernel$body, name)) refuse(cx, code, "a part taken away from a list whose parts change")
   put(cx, "drop_part", places, name = sequence_id(cx, key))
   null_value()

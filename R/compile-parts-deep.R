@@ -1,8 +1,8 @@
 # Parts of parts: `p$soil$depth` as a variable of its own, where the way there goes through plain lists and names that
 # tell one part each.
 
-# The names on the way from a list to what code reaches, two or more; NULL for other code.
-path_of_parts <- function(code, name) {
+# The names on the way from a list to what code reaches; NULL for other code.
+fields_on_way <- function(code, name) {
   way <- character()
   while (is.call(code) && length(code) == 3) {
     field <- field_of(as.call(list(code[[1]], as.name(name), code[[3]])), name)
@@ -10,7 +10,12 @@ path_of_parts <- function(code, name) {
     way <- c(field, way)
     code <- code[[2]]
   }
-  if (identical(code, as.name(name)) && length(way) > 1) way
+  if (identical(code, as.name(name)) && length(way)) way
+}
+
+path_of_parts <- function(code, name) {
+  way <- fields_on_way(code, name)
+  if (length(way) > 1) way
 }
 
 has_deep_parts <- function(code) {

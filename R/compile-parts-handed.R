@@ -83,7 +83,7 @@ fields_used <- function(helper, parameter, places, made) {
   codes <- list()
   visit <- function(code) {
     if (!is.call(code)) return(code)
-    if (is_field_path(code, parameter)) {
+    if (!is.null(fields_on_way(code, parameter))) {
       symbol <- path_symbol(code, parameter)
       codes[[symbol]] <<- code
       return(as.name(symbol))
@@ -102,16 +102,6 @@ fields_used <- function(helper, parameter, places, made) {
   body(helper) <- body
   if (outside && length(within$env)) environment(helper) <- within$env
   list(codes = codes, helper = helper)
-}
-
-# `p$soil$depth` or `p[["k"]]`
-is_field_path <- function(code, name) {
-  while (is.call(code) && length(code) == 3) {
-    if (is.null(field_of(as.call(list(code[[1]], as.name(name), code[[3]])), name))) return(FALSE)
-    code <- code[[2]]
-    if (identical(code, as.name(name))) return(TRUE)
-  }
-  FALSE
 }
 
 # By `$` a field may be another one than by `[[`.

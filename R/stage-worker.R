@@ -20,7 +20,7 @@ worker_backend <- function(study, isolated, memory, input_limit, sanitize = FALS
 # Workers for the stages that `isolated` names, a copy of this session for the others.
 mixed_backend <- function(study, isolated, memory, sanitize) {
   here <- new_backend(study, "none", memory)
-  there <- worker_backend(study, isolated, memory, least_input_limit, sanitize)
+  there <- patient(worker_backend(study, isolated, memory, least_input_limit, sanitize))
   spoken <- lapply(stats::setNames(nm = names(evaluator_verbs())), function(verb) {
     function(name, ...) (if (name %in% isolated) there else here)[[verb]](name, ...)
   })
