@@ -24,6 +24,9 @@ ordered_step <- function(known, step) {
   if (step$op == "assign" && is_ordered(args$known, step$args[[1]]) && !step$name %in% names_read(step$args[[1]])) {
     known <- also_known(known, list(op = "var", name = step$name))
   }
+  if (step$op == "assign" && is_zero_or_more(args$known, step$args[[1]])) {
+    known <- with_sign(known, list(op = "var", name = step$name))
+  }
   if (step$op %in% c("for", "repeat")) return(list(step = ordered_loop(args$known, step), known = known))
   step$blocks <- lapply(step$blocks, function(block) ordered_steps(known, block)$steps)
   list(step = step, known = known)
@@ -46,11 +49,13 @@ ordered_loop <- function(known, step) {
 ordered_branches <- function(known, step) {
   condition <- ordered_condition(known, step$args[[1]])
   step$args <- list(condition$node)
-  ways <- lapply(step$blocks, function(block) ordered_steps(condition$known, block))
+  ways <- lapply(stats::setNames(nm = names(step$blocks)), function(way) {
+    ordered_steps(with_signs_of(condition$known, condition$node, way == "yes"), step$blocks[[way]])
+  })
   step$blocks <- lapply(ways, function(way) way$steps)
-  arriving <- lapply(Filter(function(way) !ends_away(way$steps), ways), function(way) names(way$known))
-  left <- if (length(arriving)) Reduce(intersect, arriving) else character()
-  list(step = step, known = condition$known[intersect(names(condition$known), left)])
+  arriving <- lapply(Filter(function(way) !ends_away(way$steps), ways), function(way) way$known)
+  left <- Reduce(intersect, lapply(arriving, names))
+  list(step = step, known = if (length(arriving)) arriving[[1]][left] else list())
 }
 
 ends_away <- function(steps) {
@@ -93,10 +98,12 @@ ordered_value <- function(known, node) {
     args <- ordered_values(known, node$args)
     node$args <- args$nodes
     noted <- node$op %in% extreme_ops && node$mode == "double" && isTRUE(node$late)
-    return(if (noted) looked_at(args$known, node) else list(node = node, known = args$known))
+    return(if (noted) looked_at(args$known, node) else list(node = without_warning(known, node), known = args$known))
   }
   condition <- ordered_condition(known, node$args[[1]])
-  ways <- lapply(node$args[-1], function(way) ordered_value(condition$known, way)$node)
+  ways <- lapply(1:2, function(way) {
+    ordered_value(with_signs_of(condition$known, condition$node, way == 1), node$args[[way + 1]])$node
+  })
   node$args <- c(list(condition$node), ways)
   list(node = node, known = condition$known)
 }
@@ -111,12 +118,17 @@ is_ordered <- function(known, node) {
 }
 
 also_known <- function(known, node) {
+  if (!gives_same_again(node) || node$op == "const") return(known)
+  known[[node_text(node)]] <- names_read(node)
+  known
+}
+
+# Worked out anew, it gives the same.
+gives_same_again <- function(node) {
   plain <- c(
     "var", "const", "element", "integer_to_double", "add", "sub", "mul", "div", "neg", "add_i", "sub_i", "mul_i"
   )
-  if (any_value(node, function(one) !one$op %in% plain) || node$op == "const") return(known)
-  known[[node_text(node)]] <- names_read(node)
-  known
+  !any_value(node, function(one) !one$op %in% plain)
 }
 
 forgotten <- function(known, changed) Filter(function(reads) !any(reads %in% changed), known)

@@ -269,3 +269,44 @@ test_that("a number that was compared is looked at again only where it may have 
     )
   }
 })
+
+test_that("roots of what is zero or more by its making or by a condition need no look, and all others have it", {
+  quiet <- list(
+    function(x, y) if (x <= y) 0 else sqrt(x - y),
+    function(x, y) if (y < x && x > 1) sqrt(x - y) * log(x) else -1,
+    function(x, y) sqrt(x * x + y^2 + abs(x) / 2),
+    function(x, y) {
+      if (x < 0) return(NA_real_)
+      y <- x + 1
+      sqrt(y) + log1p(max(0, -x))
+    },
+    function(x, y) if (!(x < y)) sqrt(x - y) else if (x < 0 || y < 0) 7 else sqrt(x) + sqrt(y)
+  )
+  loud <- list(
+    function(x, y) if (x <= y) sqrt(x - y) else 0,
+    function(x, y) {
+      if (x < 0) return(NA_real_)
+      x <- x - y
+      sqrt(x)
+    },
+    function(x, y) sqrt(x * y) + log(exp(x) / -0),
+    function(x, y) if (x > 0 || y > 0) sqrt(x) else sqrt(-y),
+    function(x, y) {
+      for (i in 1:3) {
+        if (x > y) y <- y + sqrt(x - y)
+        x <- x - y
+      }
+      sqrt(x)
+    }
+  )
+  values <- c(-Inf, -2, -0, 0, 0.5, 3, Inf, NaN, NA)
+  for (f in c(quiet, loud)) {
+    fast <- ds_compile(f)
+    for (x in values) for (y in values) {
+      expect_identical(outcome_of(fast, list(x, y)), outcome_of(f, list(x, y)), info = paste(deparse1(f), x, y))
+    }
+  }
+  looks <- function(f) any(grepl("DS_NAN", ds_inspect(ds_compile(f, like = list(x = 3, y = 0.5)), "c")))
+  expect_identical(vapply(quiet, looks, NA), rep(FALSE, length(quiet)))
+  expect_identical(vapply(loud, looks, NA), rep(TRUE, length(loud)))
+})

@@ -110,6 +110,24 @@ test_that("a long loop can be interrupted and leaves the session whole", {
   expect_identical(answer$get_result(), list("interrupted", TRUE))
 })
 
+test_that("loops that are past their end before they start give no turns back", {
+  f <- function(start, n) {
+    s <- 0L
+    for (i in 1:n) {
+      k <- start
+      while (k <= 5L) {
+        s <- s + k
+        k <- k + 1L
+      }
+    }
+    s
+  }
+  fast <- ds_compile(f)
+  expect_identical(fast(3L, 4L), f(3L, 4L))
+  setTimeLimit(elapsed = 0.05, transient = TRUE)
+  expect_error(fast(1000000000L, 2000000000L), "elapsed time limit")
+})
+
 test_that("a switch on a constant number is of the type of the one case that it takes", {
   for (f in list(
     function(x, n) {

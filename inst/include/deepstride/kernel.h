@@ -72,8 +72,10 @@ __attribute__((const, noinline, cold)) static R_xlen_t ds_interrupts(R_xlen_t ti
 #define DS_LOOK ({ tick = ds_interrupts(tick); __asm__ volatile("" : "+r" (tick)); }) /* C is not to think it useless */
 #define DS_TURN(cost) do { if (DS_RARE((tick -= (cost)) <= 0)) DS_LOOK; } while (0)
 #define DS_BLOCK(n) ((tick -= ((n) >> 2) + 1) <= 0 ? (void) DS_LOOK : (void) 0)
-/* A loop of no more than a million turns is accounted for before it starts. */
+/* A loop of no more than a million turns is accounted for before it starts. One under a condition may have none, however
+ * far its counter is past the end: that gives no turns back. */
 #define DS_TURNS_AHEAD(turns, cost) do { if (DS_RARE((tick -= ((cost) * (turns) >> 2) + 1) <= 0)) DS_LOOK; } while (0)
+static inline R_xlen_t ds_or_none(R_xlen_t turns) { return turns < 0 ? 0 : turns; }
 /* Loops in blocks, between which interrupts are looked for. */
 #define DS_EACH(k, n) \
   for (R_xlen_t k = 0, k##_end = 0; k < (n) && (k##_end = (n) - k > 524288 ? k + 524288 : (n), DS_BLOCK(k##_end - k), 1);) \
