@@ -18,7 +18,9 @@ nameless_arguments <- function(kernel) {
   called <- setdiff(words, unlist(lapply(code, all.vars)))
   if (!all(called %in% name_blind()) || any(words %in% name_blind() & !words %in% called)) return(integer())
   if (any(vapply(code, has_text, NA)) || !mean_rs(called, kernel$env)) return(integer())
-  made <- list(code = call("{", kernel$body), given = lapply(stats::setNames(nm = formals), as.name))
+  made <- list(
+    code = call("{", kernel$body), given = lapply(stats::setNames(nm = formals), as.name), env = kernel$env
+  )
   anything <- list2env(lapply(stats::setNames(nm = formals), function(name) c(first = 1, second = 2)))
   facts <- names_facts(made, formals, anything, character())
   if (any(vapply(values_given(kernel$body), may_have_names, NA, facts))) integer() else seq_along(formals)
@@ -32,6 +34,7 @@ has_text <- function(code) {
 forget_names <- function(state) {
   if (!is.null(state$what) || isTRUE(state$asked_names)) return(FALSE) # a loop is asked about its names before
   state$asked_names <- TRUE
-  state$taken$bare <- nameless_arguments(state$kernel)
+  # code that is nested too deep, or that nobody foresaw, may give names
+  state$taken$bare <- tryCatch(nameless_arguments(state$kernel), error = function(e) integer())
   length(state$taken$bare) > 0
 }

@@ -9,6 +9,7 @@ keep_names_in <- function(made, named, frame, bound) {
   changed <- intersect(made$changed, facts$carriers)
   from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts)
   kept <- names(Filter(Negate(is.null), from))
+  if (mean_rs("unname", frame)) made$code <- without_second_names(made$code, kept, facts)
   followed <- follow_places(made, setdiff(out, kept), facts)
   escaping <- c(setdiff(out, c(kept, followed)), if (length(shown)) "print()", returns_with_names(made, facts))
   if (length(escaping)) {
@@ -38,7 +39,7 @@ put_named <- function(plain, name, from) {
     fits = function(value, frame, all) {
       old <- frame[[name]]
       source <- eval(from, frame)
-      length(value) == length(source) && plain$fits(value, frame, all) &&
+      length(value) == length(source) && identical(dim(value), dim(source)) && plain$fits(value, frame, all) &&
         (is.null(old) || identical(attributes(old), attributes(source)))
     },
     put = function(value, frame) {
@@ -85,7 +86,8 @@ keeping_names <- c(
   "tan", "!", "<", ">", "<=", ">=", "==", "!="
 )
 
-# The variable whose names a value has: one with names, or an expression of it with single numbers alone.
+# The variable whose names a value has: one with names, or an expression of it with single numbers alone. The first
+# operand gives its own, whatever the second: where that is longer or has extents, what comes of it is R's.
 source_of_names <- function(code, own, facts) {
   if (is.name(code)) {
     name <- as.character(code)
@@ -94,9 +96,39 @@ source_of_names <- function(code, own, facts) {
   }
   if (!is.call(code) || !call_name(code) %in% keeping_names) return(NULL)
   operands <- as.list(code)[-1]
+  first <- if (length(operands) == 2) source_of_names(operands[[1]], own, facts)
+  if (!is.null(first) && has_own_names(facts$values[[first]])) return(first)
   many <- operands[!vapply(operands, is_nameless_single, NA, facts)]
   from <- unique(lapply(many, source_of_names, own, facts))
-  if (length(from) == 1) from[[1]]
+  if (length(from) == 1) return(from[[1]])
+  # where the first is longer, what comes of it is longer, too
+  if (length(operands) == 2 && is_given_nameless(operands[[1]], facts)) from[[2]]
+}
+
+# Made of numbers and of variables without names that the loop leaves alone.
+is_given_nameless <- function(code, facts) {
+  if (is.name(code)) return(!as.character(code) %in% c(facts$carriers, names(facts$assigned), stored_names(facts$code)))
+  if (!is.call(code)) return(is.numeric(code))
+  call_name(code) %in% keeping_names && all(vapply(as.list(code)[-1], is_given_nameless, NA, facts))
+}
+
+# What is joined to a vector whose names stay brings none of its own: the compiler is not to look for them.
+without_second_names <- function(code, kept, facts) {
+  change_upwards(code, function(code) {
+    if (!call_name(code) %in% keeping_names || length(code) != 3) return(NULL)
+    of <- code[[2]]
+    while (is.call(of) && call_name(of) %in% keeping_names) of <- of[[2]]
+    name <- if (is.name(of)) as.character(of) else ""
+    stays <- name %in% kept || (name %in% names(facts$values) && is.null(facts$assigned[[name]]))
+    if (!stays || !has_own_names(facts$values[[name]]) || is_given_nameless(code[[3]], facts)) return(NULL)
+    code[[3]] <- call("unname", code[[3]])
+    code
+  })
+}
+
+has_own_names <- function(value) {
+  if (stats::is.ts(value)) return(FALSE)
+  if (is.null(dim(value))) !is.null(names(value)) else !is.null(dimnames(value))
 }
 
 is_nameless_single <- function(code, facts) is_single_code(code, facts$single) && !may_have_names(code, facts)

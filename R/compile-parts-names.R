@@ -18,6 +18,13 @@ names_facts <- function(made, named, frame, bound) {
   outward <- Filter(function(one) "<<-" %in% all.names(one), calls_in(facts$code, "function"))
   given_outward <- unlist(lapply(outward, function(one) names(one[[2]]))) # what is given to them may have names
   facts$carriers <- unique(c(named, bound, given_outward))
+  facts$env <- made$env
+  facts$inside <- character()
+  with_carriers(facts, frame)
+}
+
+# What gets its value from a carrier is one.
+with_carriers <- function(facts, frame) {
   repeat {
     facts$lists <- list_carriers(facts, frame)
     more <- Filter(function(name) {
@@ -107,7 +114,31 @@ may_have_names <- function(code, facts) {
   if (head == "{") operands <- utils::tail(operands, 1)
   if (head %in% c("if", "switch")) operands <- operands[-1]
   if (head %in% c("<-", "=", "<<-")) operands <- operands[2]
-  any(vapply(operands, may_have_names, NA, facts))
+  any(vapply(operands, may_have_names, NA, facts)) && helper_may_name(code, facts)
+}
+
+# May a helper give names, where arguments of it may have some? What is not known to be plain code may.
+helper_may_name <- function(code, facts) {
+  head <- call_name(code)
+  if (!nzchar(head) || head %in% facts$inside) return(TRUE)
+  made <- facts$assigned[[head]]
+  helper <- if (is.null(made)) get0(head, facts$env, mode = "function") else
+    if (length(made) == 1 && is_function_code(made[[1]])) eval(made[[1]], facts$env)
+  if (is.null(helper) || is.primitive(helper) || is_of_r(helper)) return(TRUE)
+  helper <- as_written(helper)
+  code <- call_by_names(helper, code)
+  words <- all.names(body(helper))
+  if (is.null(code) || any(c("<<-", "function", "...", looks_around, names_read_from_text) %in% words)) return(TRUE)
+  args <- utils::modifyList(as.list(formals(helper)), as.list(code)[-1])
+  facts$carriers <- names(Filter(function(one) !rlang::is_missing(one) && may_have_names(one, facts), args))
+  facts$assigned <- assigned_values(body(helper))
+  facts$code <- list(body(helper))
+  facts$arrays <- facts$single <- facts$pending <- character()
+  facts$values <- list()
+  facts$env <- environment(helper)
+  facts$inside <- c(head, facts$inside)
+  facts <- with_carriers(facts, new.env())
+  any(vapply(values_given(body(helper)), may_have_names, NA, facts))
 }
 
 # What a function's body gives: the last value, and those returned.

@@ -24,6 +24,7 @@ new_variant <- function(part, kinds, frame) {
     settle_variable(made, name, kinds[[name]], frame)
   }
   put_constants(made)
+  open_names(made, kinds, frame)
   if (length(lists)) hand_fields(made)
   for (name in lists) settle_variable(made, name, "list", frame)
   put_constants(made) # functions in them

@@ -11,7 +11,7 @@ looks_around <- c(
 # Functions that may make or change variables by name: with one of them nothing is cut.
 names_variables <- c(
   "assign", "eval", "evalq", "list2env", "attach", "makeActiveBinding", "source", "sys.source",
-  "with", "local", "within"
+  "local", "within"
 )
 
 # Functions that may read variables by name: with one of them a loop gives back all that it changed.

@@ -11,6 +11,7 @@ without_warning <- function(known, node) {
 }
 
 is_zero_or_more <- function(known, node) {
+  if (identical(node$mode, "complex")) return(FALSE)
   sides <- function() vapply(node$args, is_zero_or_more, NA, known = known)
   plain <- switch(node$op,
     const = isTRUE(node$value >= 0),
