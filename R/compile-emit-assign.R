@@ -171,18 +171,21 @@ make_concat <- function(em, node) {
   )
 }
 
-# The elements of an array in a shape of as many.
+# The elements of an array in a shape of as many, or again and again in one of a multiple: R warns of others.
 make_reshape <- function(em, node) {
   from <- em$names[[node$args[[1]]$name]]
   extents <- node$args[-1]
   names <- paste0("e", seq_along(extents), "_")
   chosen <- if (node$by_row) "(k_ % e1_) * e2_ + k_ / e1_" else "k_"
+  again <- sprintf("%s %% %s_n", if (node$by_row) paste0("(", chosen, ")") else chosen, from)
+  fill <- function(place) indent(each_text(sprintf("new_[k_] = %s[%s];", from, place)))
   list(
     steps = c(
       count_locals(em, extents), sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * ")),
-      sprintf("DS_NEED(n_ == %s_n);", from)
+      sprintf("DS_NEED(n_ == %1$s_n || (%1$s_n > 0 && n_ > 0 && n_ %% %1$s_n == 0));", from)
     ),
-    count = "n_", fill = each_text(sprintf("new_[k_] = %s[%s];", from, chosen)), extents = names
+    count = "n_", fill = c(sprintf("if (n_ == %s_n) {", from), fill(chosen), "} else {", fill(again), "}"),
+    extents = names
   )
 }
 

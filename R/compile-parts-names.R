@@ -106,7 +106,8 @@ may_have_names <- function(code, facts) {
   head <- call_name(code)
   if (head == "function") return(any(vapply(values_given(code[[3]]), may_have_names, NA, facts)))
   if (head == "") return(any(all.names(code) %in% facts$carriers))
-  if (head %in% c(facts$carriers, facts$labelling)) return(TRUE)
+  if (head %in% facts$carriers) return(TRUE)
+  if (head %in% facts$labelling) return(helper_may_name(code, facts))
   if (head %in% without_names_ever) return(FALSE)
   if (head %in% bind_names && gives_labels(code)) return(TRUE)
   operands <- Filter(function(one) !rlang::is_missing(one), as.list(code)[-1])
@@ -137,6 +138,10 @@ helper_may_name <- function(code, facts) {
   facts$values <- list()
   facts$env <- environment(helper)
   facts$inside <- c(head, facts$inside)
+  facts$labelling <- Filter(function(name) {
+    bodies <- bodies_called(function_outside(name, facts$env))
+    length(bodies) > most_looked_through || any(vapply(bodies, labels_inside, NA))
+  }, names_to_look_up(body(helper)))
   facts <- with_carriers(facts, new.env())
   any(vapply(values_given(body(helper)), may_have_names, NA, facts))
 }

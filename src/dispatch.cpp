@@ -164,6 +164,13 @@ bool is_calm_name(SEXP name, SEXP env, int depth) {
   return TYPEOF(value) != PROMSXP || (depth < 20 && kind_of(value, depth + 1) == calm);
 }
 
+// What is in an environment may be worked out when it is looked at.
+bool holds_promises(SEXP code, SEXP env) {
+  SEXP value = TYPEOF(code) == SYMSXP ? value_at_rest(code, env) : R_NilValue;
+  if (TYPEOF(value) == PROMSXP) value = PRVALUE(value);
+  return TYPEOF(value) == ENVSXP;
+}
+
 bool is_calm_call(SEXP code, SEXP env, int depth) {
   if (TYPEOF(code) == SYMSXP) return is_calm_name(code, env, depth);
   if (TYPEOF(code) != LANGSXP || is_base_quote(CAR(code))) return true;
@@ -174,6 +181,9 @@ bool is_calm_call(SEXP code, SEXP env, int depth) {
   int i = 0;
   while (calm_functions[i] != NULL && strcmp(calm_functions[i], name) != 0) ++i;
   if (calm_functions[i] == NULL || function_of(CAR(code), env) != function_of(CAR(code), R_BaseEnv)) return false;
+  const bool field = strcmp(name, "$") == 0 && Rf_length(code) == 3;  // which is no variable
+  if ((field || strcmp(name, "[[") == 0) && holds_promises(CADR(code), env)) return false;
+  if (field) return is_calm_call(CADR(code), env, depth);
   for (SEXP at = CDR(code); at != R_NilValue; at = CDR(at)) {
     if (CAR(at) == R_MissingArg || !is_calm_call(CAR(at), env, depth)) return false;
   }

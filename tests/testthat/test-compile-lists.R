@@ -316,3 +316,33 @@ test_that("a loop is built for each kind of parts that its list comes with", {
     expect_length(built, 3)
   }
 })
+
+test_that("fields are read in loops that draw numbers first", {
+  without_comparing()
+  f <- function(d, n) {
+    for (k in seq_len(n)) {
+      d$x[k] <- d$x[k] + runif(1)
+      z <- runif(1)
+      d$age[k] <- d$age[k] + 1L
+    }
+    d
+  }
+  d <- data.frame(x = c(2, 1, 3), age = 0L, far = 1)
+  expect_identical(outcome_of(ds_compile(f), list(d, 3)), outcome_of(f, list(d, 3)))
+  fast <- ds_compile(f)
+  for (call in 1:4) fast(d, 3)
+  expect_identical(ds_inspect(fast)$parts[c("runs", "handed_back")], tibble::tibble(runs = "native", handed_back = 0))
+  # what an environment holds may be worked out when it is looked at
+  late <- new.env()
+  delayedAssign("v", runif(1), assign.env = late)
+  g <- function(x, n) {
+    s <- 0
+    for (i in 1:n) s <- s + runif(1) * 10 + x
+    s
+  }
+  set.seed(3)
+  expected <- g(late$v, 3)
+  delayedAssign("v", runif(1), assign.env = late)
+  set.seed(3)
+  expect_identical(ds_compile(g)(late$v, 3), expected)
+})
