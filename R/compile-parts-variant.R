@@ -115,6 +115,7 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   parts_by_text(made, name, frame)
   columns_for_records(made, name, frame)
   plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
+  if (plain) made$code <- rows_as_elements(made$code, name, frame[[name]], frame)
   apart <- parts_apart(made, if (plain) column_elements(made$code, name) else made$code, name, frame)
   whole <- name %in% all.vars(apart$code)
   if (!whole) return(take_parts(made, name, frame, apart, unrolled))

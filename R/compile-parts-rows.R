@@ -1,0 +1,38 @@
+# Rows of a data frame that a loop stores, `d[i, ] <- c(t, level)`, as elements of its columns. Where the row is not one
+# number for each column of one row that is there, R says what becomes of it.
+
+rows_as_elements <- function(code, name, table, frame) {
+  plain <- vapply(table, function(column) is.atomic(column) && !is.object(column) && is.null(dim(column)), NA)
+  names <- names(table)
+  told <- length(table) %in% seq_len(most_named_parts) && !anyDuplicated(names) && !any(names %in% c("", NA))
+  if (!told || !all(plain) || !mean_rs(c("c", "list", "[<-", "[[", "length", "stop", "{", "!=", "||"), frame)) return(code)
+  change_upwards(code, function(code) {
+    if (is_row_stored(code, as.name(name))) row_elements(name, names, code[[2]][[3]], code[[3]])
+  })
+}
+
+is_row_stored <- function(code, symbol) {
+  target <- if (call_name(code) %in% c("<-", "=")) code[[2]]
+  if (!is.call(target) || call_name(target) != "[" || length(target) != 4) return(FALSE)
+  whole <- rlang::is_missing(target[[4]]) && !rlang::is_missing(target[[3]])
+  whole && identical(target[[2]], symbol) && is.call(code[[3]]) && call_name(code[[3]]) %in% c("c", "list")
+}
+
+row_elements <- function(name, names, at, value) {
+  place <- as.name(sprintf("row in %s", name))
+  several <- call_name(value) == "list"
+  parts <- lapply(sprintf("value %d for %s", if (several) seq_along(names) else 1L, name), as.name)
+  if (several && length(value) - 1 != length(names)) return(NULL)
+  set <- Map(function(part, code) call("<-", part, code), parts, if (several) unname(as.list(value)[-1]) else list(value))
+  count <- if (several) 1L else length(names)
+  fitting <- c(
+    lapply(parts, function(part) call("!=", call("length", part), count)),
+    list(call("!=", call("length", place), 1L), call("<", place, 1))
+  )
+  stored <- Map(function(column, k) {
+    element <- call("[", call("[[", as.name(name), column), place)
+    call("<-", element, call("[[", if (several) parts[[k]] else parts[[1]], if (several) 1L else k))
+  }, names, seq_along(names))
+  stops <- call("if", Reduce(function(a, b) call("||", a, b), fitting), call("stop", "a row that R stores"))
+  as.call(unname(c(as.name("{"), set, call("<-", place, at), stops, stored)))
+}
