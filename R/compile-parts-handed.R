@@ -89,8 +89,8 @@ fields_used <- function(helper, parameter, places, made) {
       return(as.name(symbol))
     }
     for (i in seq_along(code)) {
-      if (is.pairlist(code[[i]])) return(code)
-      if (!rlang::is_missing(code[[i]])) code[i] <- list(visit(code[[i]]))
+      if (is.pairlist(code[[i]]) || rlang::is_missing(code[[i]])) next
+      code[i] <- list(visit(code[[i]]))
     }
     code
   }

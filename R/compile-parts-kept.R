@@ -10,8 +10,12 @@ keep_names_in <- function(made, named, frame, bound) {
   from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts)
   kept <- names(Filter(Negate(is.null), from))
   if (mean_rs("unname", frame)) made$code <- without_second_names(made$code, kept, facts)
-  followed <- follow_places(made, setdiff(out, kept), facts)
-  escaping <- c(setdiff(out, c(kept, followed)), if (length(shown)) "print()", returns_with_names(made, facts))
+  elements <- lapply(stats::setNames(nm = setdiff(out, kept)), names_of_elements, kept, facts, frame)
+  elements <- Filter(Negate(is.null), elements)
+  if (length(elements)) made$code <- store_nameless(made$code, names(elements))
+  for (name in names(elements)) made$puts[[name]] <- put_named_elements(name, elements[[name]])
+  followed <- follow_places(made, setdiff(out, c(kept, names(elements))), facts)
+  escaping <- c(setdiff(out, c(kept, names(elements), followed)), if (length(shown)) "print()", returns_with_names(made, facts))
   if (length(escaping)) {
     made$reason <- sprintf("%s may come out in `%s`", if (length(named)) sprintf("the names of `%s`", named[[1]]) else
       "names of rows or columns", escaping[[1]])
@@ -109,16 +113,15 @@ source_of_names <- function(code, own, facts) {
 is_given_nameless <- function(code, facts) {
   if (is.name(code)) return(!as.character(code) %in% c(facts$carriers, names(facts$assigned), stored_names(facts$code)))
   if (!is.call(code)) return(is.numeric(code))
-  call_name(code) %in% keeping_names && all(vapply(as.list(code)[-1], is_given_nameless, NA, facts))
+  known <- call_name(code) %in% keeping_names || (call_name(code) == "c" && is.null(names(code)))
+  known && all(vapply(as.list(code)[-1], is_given_nameless, NA, facts))
 }
 
 # What is joined to a vector whose names stay brings none of its own: the compiler is not to look for them.
 without_second_names <- function(code, kept, facts) {
   change_upwards(code, function(code) {
     if (!call_name(code) %in% keeping_names || length(code) != 3) return(NULL)
-    of <- code[[2]]
-    while (is.call(of) && call_name(of) %in% keeping_names) of <- of[[2]]
-    name <- if (is.name(of)) as.character(of) else ""
+    name <- leftmost_name(code[[2]])
     stays <- name %in% kept || (name %in% names(facts$values) && is.null(facts$assigned[[name]]))
     if (!stays || !has_own_names(facts$values[[name]]) || is_given_nameless(code[[3]], facts)) return(NULL)
     code[[3]] <- call("unname", code[[3]])

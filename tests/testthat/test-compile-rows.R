@@ -1,0 +1,53 @@
+test_that("rows that are stored in a data frame are elements of its columns, or R's", {
+  without_comparing()
+  filled <- function(d, rows, row) {
+    for (i in rows) d[i, ] <- c(i, d$v[1] + i)
+    for (i in rows) d[i, ] <- list(d[i, 1] > 1, row)
+    d
+  }
+  d <- data.frame(u = integer(3), v = c(1.5, 2, 3), row.names = c("mill", "weir", "ford"))
+  cases <- list(
+    list(d, 1:3, 2L), list(d, c(3, 1.7), NA), list(d, 0:1, 1), list(d, 4:5, 1), list(d, -1, 1), list(d, NA, 1),
+    list(d, 2, 1:2), list(d, 2, "text"), list(data.frame(u = factor("a"), v = 1), 1, 1),
+    list(data.frame(u = 1, v = 2, w = 3), 1, 1), list(stats::setNames(d, c("v", "v")), 1, 1)
+  )
+  fast <- ds_compile(filled)
+  for (case in cases) for (call in 1:2) {
+    expect_identical(suppressMessages(outcome_of(fast, case)), outcome_of(filled, case))
+  }
+  fast <- ds_compile(filled)
+  for (call in 1:3) fast(d, 1:3, 2)
+  expect_identical(ds_inspect(fast)$parts$runs, c("native", "native"))
+})
+
+test_that("vectors with names that are stored in a list have them when the loop has ended", {
+  without_comparing()
+  form <- function(store) eval(substitute(function(y, n, out) {
+    for (i in seq_len(n)) {
+      y <- y * 0.9
+      store
+    }
+    list(out, y)
+  }, list(store = store)), globalenv())
+  native <- expression(
+    out[[i]] <- y, out[[i]] <- c(at = i, y), out[[length(out) + 1]] <- c(y, i, last = y[[1]]),
+    if (i != 2) out[[i]] <- y * 2
+  )
+  left <- expression(
+    out[[i]] <- if (i > 1) y else c(1, 2), out[[1 + i %/% 2]] <- c(at = y["S"], y), out[[i]] <- y["S"], out[[2]] <- NULL
+  )
+  y <- c(S = 2, I = 3)
+  for (store in c(native, left)) {
+    f <- form(store)
+    fast <- ds_compile(f)
+    for (out in list(list(), vector("list", 3), list(c(a = 1, b = 2)), list(1, NULL, 2))) for (y in list(y, unname(y), y[1])) {
+      expect_identical(suppressMessages(outcome_of(fast, list(y, 3, out))), outcome_of(f, list(y, 3, out)))
+    }
+  }
+  runs <- vapply(c(native, left), function(store) {
+    fast <- ds_compile(form(store))
+    for (call in 1:3) suppressMessages(fast(c(S = 2, I = 3), 3, vector("list", 3)))
+    ds_inspect(fast)$parts$runs
+  }, "")
+  expect_identical(runs, rep(c("native", "R"), lengths(list(native, left))))
+})
