@@ -57,8 +57,12 @@
 #'
 #' Vectors and arrays with names are taken by a function out of which no names can come. In loops that run native by
 #' themselves also: vectors with names, matrices with dimnames and time series. Their names
-#' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, and with single numbers (`s <- s + x[i]`); where
-#' they may come out in another way the loop is left to R. A list of records, which are lists with the same fields, is
+#' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, with a state that is added to
+#' (`state <- state + h * slope(state, p)`), with single numbers (`s <- s + x[i]`), and with vectors that are stored one
+#' by one in an empty list (`out[[i]] <- c(t = i, state)`); where
+#' they may come out in another way the loop is left to R. `with()` of lists, data frames and vectors whose names are
+#' known when the loop is reached reads what they name (`with(as.list(c(state, p)), -rate * level)`), in helpers that
+#' are handed them, too. A list of records, which are lists with the same fields, is
 #' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so is a row of a data frame (`row <- d[i, ]`,
 #' then `row$rain`). Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`,
 #' `l[[name]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
@@ -68,7 +72,7 @@
 #' the like. A vector may be
 #' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
-#' `d[i, "rain"]`). Dates, times and time differences are read by place, compared, and counted in their units
+#' `d[i, "rain"]`), and rows of a data frame stored (`d[i, ] <- c(t, level)`). Dates, times and time differences are read by place, compared, and counted in their units
 #' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
 #' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable
 #' (`m <- rbind(m, u)`), with the names that R

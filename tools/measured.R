@@ -51,6 +51,12 @@ changed_since <- function(revision, subject) {
   files[vapply(files, function(file) any(startsWith(file, subject)), NA)]
 }
 
+# All of a few files, or how many.
+few_words <- function(files) {
+  if (length(files) <= 4) return(paste0("`", files, "`", collapse = ", "))
+  sprintf("%d files, `%s` the first,", length(files), files[[1]])
+}
+
 # "compile-limits", and "timing" of "timing-same-slower".
 script_of <- function(stem) {
   scripts <- sub("[.]R$", "", list.files("measure", "[.]R$"))
@@ -70,7 +76,7 @@ section <- function(file) {
     about(script), "", "```", lines[-seq_len(blank)], "```", "",
     sprintf("Taken on %s, revision `%s`. %s", field("date"), field("revision"), if (length(changed) == 0)
       "Nothing that these figures are of has changed since." else
-      sprintf("**Older than its code**: %s changed since.", paste0("`", changed, "`", collapse = ", "))), ""
+      sprintf("**Older than its code**: %s changed since.", few_words(changed))), ""
   )
 }
 
