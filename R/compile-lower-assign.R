@@ -82,6 +82,9 @@ assign_name <- function(cx, name, value, wanted) {
   }
   if (makes_sequence(cx, name, value)) {
     make_sequence(cx, key, value)
+  } else if (spells_sequence(cx, name, value)) {
+    make_sequence(cx, key, call("list"))
+    for (i in seq_len(length(value) - 1)) lower(cx, call("<-", call("[[", as.name(name), i), value[[i + 1]]))
   } else if (!is.null(dropped <- place_dropped(cx, name, value))) {
     drop_part(cx, value, name, key, list(part_place(cx, call("[[", as.name(name), dropped), list(dropped))))
   } else if (head %in% c("if", "switch") && is_builtin(cx, head)) {

@@ -221,14 +221,22 @@ makes_sequence <- function(cx, name, value) {
   is_empty_list(cx, value) && stores_parts(cx$scope$kernel$body, name)
 }
 
-stores_parts <- function(code, name) {
+# `list(u, v)` where the code goes on to store parts at places that it works out.
+spells_sequence <- function(cx, name, value) {
+  spelled <- is.call(value) && call_name(value) == "list" && length(value) > 1 && is_builtin(cx, "list")
+  if (!spelled || !is.null(names(value)) || name %in% all.vars(value)) return(FALSE)
+  given <- !any(vapply(as.list(value)[-1], function(one) rlang::is_missing(one) || is.null(one), NA))
+  given && stores_parts(cx$scope$kernel$body, name, worked_out = TRUE)
+}
+
+stores_parts <- function(code, name, worked_out = FALSE) {
   if (!is.call(code) || call_name(code) == "function") return(FALSE)
   target <- if (call_name(code) %in% c("<-", "=")) code[[2]]
   while (is.call(target) && call_name(target) == "[[" && is.call(target[[2]])) target <- target[[2]]
   if (is_element_target(target)) target <- target[[2]]
   stores <- is.call(target) && call_name(target) == "[[" && identical(target[[2]], as.name(name)) &&
-    length(target) == 3 && !is.character(target[[3]])
-  stores || any(vapply(Filter(is.call, as.list(code)), stores_parts, NA, name))
+    length(target) == 3 && !is.character(target[[3]]) && (!worked_out || is.language(target[[3]]))
+  stores || any(vapply(Filter(is.call, as.list(code)), stores_parts, NA, name, worked_out))
 }
 
 # Is it `x[[i]][j]`?

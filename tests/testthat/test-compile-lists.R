@@ -346,3 +346,45 @@ test_that("fields are read in loops that draw numbers first", {
   set.seed(3)
   expect_identical(ds_compile(g)(late$v, 3), expected)
 })
+
+test_that("a list that is spelled and then stored into at places that are worked out is a sequence", {
+  without_comparing()
+  f <- function(n) {
+    total <- 0
+    for (i in seq_len(n)) {
+      stack <- list(c(i, 2), c(0.5, 1))
+      while (length(stack)) {
+        top <- stack[[length(stack)]]
+        stack[[length(stack)]] <- NULL
+        total <- total + top[1]
+        if (top[1] < 5) stack[[length(stack) + 1]] <- top + c(1, 0)
+      }
+    }
+    total
+  }
+  fast <- ds_compile(f)
+  for (call in 1:3) expect_identical(fast(4), f(4))
+  expect_identical(unique(ds_inspect(fast)$parts$runs), "native")
+  # parts of other kinds, and one that is made of the list itself
+  others <- list(
+    function(n) {
+      for (i in seq_len(n)) {
+        q <- list(1, NULL, 3)
+        q[[i]] <- 4
+      }
+      q
+    },
+    function(n) {
+      q <- list(1, 2)
+      for (i in seq_len(n)) {
+        q <- list(q[[2]], q[[1]] + i)
+        q[[i]] <- "a"
+      }
+      q
+    }
+  )
+  for (f in others) {
+    fast <- ds_compile(f)
+    for (call in 1:2) expect_identical(suppressMessages(fast(2)), f(2))
+  }
+})
