@@ -170,12 +170,12 @@ fields_of_data <- function(data, scope) {
   names <- unlist(lapply(values, names))
   functions <- any(vapply(values, function(value) is.list(value) && any(vapply(value, is.function, NA)), NA))
   if (functions) return(NULL)
-  as_type <- joined_type(values)
-  if (is.null(as_type)) return(NULL)
+  common <- joined_type(values)
+  if (is.null(common)) return(NULL)
   codes <- Map(function(part, value) {
     lapply(names(value), function(name) {
       code <- call("[[", part, if (is.list(value)) name else match(name, names(value)))
-      if (as_type == "double" && !is.double(value)) call("as.double", code) else code
+      if (common == "double" && !is.double(value)) call("as.double", code) else code
     })
   }, parts, values)
   stats::setNames(unlist(codes, recursive = FALSE), names)[!duplicated(names)] # R finds the first

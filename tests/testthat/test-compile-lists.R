@@ -377,7 +377,7 @@ test_that("a list that is spelled and then stored into at places that are worked
     function(n) {
       q <- list(1, 2)
       for (i in seq_len(n)) {
-        q <- list(q[[2]], q[[1]] + i)
+        q <- list(q[[2]], q[[1]])
         q[[i]] <- "a"
       }
       q

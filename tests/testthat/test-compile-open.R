@@ -20,10 +20,12 @@ test_that("with() reads what its data name, in a loop and in the helpers that it
   outer_rate <- 0.3
   native <- list(
     function(t, y, p) with(as.list(c(y, p)), c(-a * S, b * I)),
-    function(t, y, p) with(as.list(c(y, p)), {
-      fall <- -a * S * outer_rate
-      c(S = fall, I = b * I - fall * t)
-    }),
+    function(t, y, p) {
+      with(as.list(c(y, p)), {
+        fall <- -a * S * outer_rate
+        c(S = fall, I = b * I - fall * t)
+      })
+    },
     function(t, y, p) c(with(as.list(y), S - I), with(as.list(p), expr = b)),
     function(t, y, p) {
       c <- 2
@@ -40,10 +42,12 @@ test_that("with() reads what its data name, in a loop and in the helpers that it
   left <- list(
     function(t, y, p) with(as.list(c(y, p)), return(c(-a * S, b * I))),
     function(t, y, p) with(as.list(c(y, p)), c(-a * S, missing_one)),
-    function(t, y, p) with(as.list(c(y, p)), {
-      a <- a + t
-      c(-a * S, b)
-    })
+    function(t, y, p) {
+      with(as.list(c(y, p)), {
+        a <- a + t
+        c(-a * S, b)
+      })
+    }
   )
   for (f in left) expect_false(runs_native(euler, list(state, rates, 3, f)), info = deparse1(f))
   expect_false(runs_native(euler, list(c(1, 2), rates, 3, native[[1]])))

@@ -22,13 +22,17 @@ test_that("rows that are stored in a data frame are elements of its columns, or 
 
 test_that("vectors with names that are stored in a list have them when the loop has ended", {
   without_comparing()
-  form <- function(store) eval(substitute(function(y, n, out) {
-    for (i in seq_len(n)) {
-      y <- y * 0.9
-      store
+  form <- function(store) {
+    f <- function(y, n, out) {
+      for (i in seq_len(n)) {
+        y <- y * 0.9
+        store
+      }
+      list(out, y)
     }
-    list(out, y)
-  }, list(store = store)), globalenv())
+    body(f) <- do.call(substitute, list(body(f), list(store = store)))
+    f
+  }
   native <- expression(
     out[[i]] <- y, out[[i]] <- c(at = i, y), out[[length(out) + 1]] <- c(y, i, last = y[[1]]),
     if (i != 2) out[[i]] <- y * 2
@@ -40,8 +44,9 @@ test_that("vectors with names that are stored in a list have them when the loop 
   for (store in c(native, left)) {
     f <- form(store)
     fast <- ds_compile(f)
-    for (out in list(list(), vector("list", 3), list(c(a = 1, b = 2)), list(1, NULL, 2))) for (y in list(y, unname(y), y[1])) {
-      expect_identical(suppressMessages(outcome_of(fast, list(y, 3, out))), outcome_of(f, list(y, 3, out)))
+    outs <- list(list(), vector("list", 3), list(c(a = 1, b = 2)), list(1, NULL, 2))
+    for (out in outs) for (v in list(y, unname(y), y[1])) {
+      expect_identical(suppressMessages(outcome_of(fast, list(v, 3, out))), outcome_of(f, list(v, 3, out)))
     }
   }
   runs <- vapply(c(native, left), function(store) {
