@@ -25,7 +25,9 @@ with_names_of <- function(code, kept, facts) {
   source <- if (is.call(code) || is.name(code)) leftmost_name(code)
   if (is.null(source)) return(NULL)
   stays <- source %in% kept || (source %in% names(facts$values) && is.null(facts$assigned[[source]]))
-  if (isTRUE(stays) && has_own_names(facts$values[[source]]) && is.null(dim(facts$values[[source]]))) as.name(source)
+  if (isTRUE(stays) && has_own_names(facts$values[[source]]) && is.null(dim(facts$values[[source]]))) {
+    facts$origins[[source]]
+  }
 }
 
 # The variable that arithmetic takes its names from first.

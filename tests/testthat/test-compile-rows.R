@@ -49,6 +49,13 @@ test_that("vectors with names that are stored in a list have them when the loop 
       expect_identical(suppressMessages(outcome_of(fast, list(v, 3, out))), outcome_of(f, list(v, 3, out)))
     }
   }
+  of_field <- function(p, n) {
+    out <- list()
+    for (i in seq_len(n)) out[[i]] <- c(i, p$w)
+    out
+  }
+  p <- list(w = c(a = 1, b = 2))
+  expect_identical(ds_compile(of_field)(p, 3), of_field(p, 3))
   runs <- vapply(c(native, left), function(store) {
     fast <- ds_compile(form(store))
     for (call in 1:3) suppressMessages(fast(c(S = 2, I = 3), 3, vector("list", 3)))
