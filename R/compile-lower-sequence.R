@@ -20,7 +20,7 @@ type_of_list <- function(value) {
 
 # What the first part is, which tells lists that a kernel was built for from others; see type_of() in src/dispatch.cpp.
 first_sign <- function(value) {
-  mode <- if (length(value)) typeof(value[[1]]) else ""
+  mode <- if (length(value) && !is.environment(value)) typeof(value[[1]]) else ""
   if (mode %in% mode_names) mode_field(mode, "sign") else "0"
 }
 

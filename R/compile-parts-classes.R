@@ -7,6 +7,7 @@ known_classes <- c("Date", "POSIXct", "difftime", "factor")
 
 # What class a variable has, as its attributes (of a factor only the class); NULL where it is none of those.
 class_of_numbers <- function(value) {
+  if (!is.atomic(value)) return(NULL)
   kept <- attributes(value)
   found <- intersect(known_classes, class(value))
   known <- is.numeric(unclass(value)) && all(names(kept) %in% c("class", "tzone", "levels", "units")) &&

@@ -130,9 +130,15 @@ helper_may_name <- function(code, facts) {
   code <- call_by_names(helper, code)
   words <- all.names(body(helper))
   if (is.null(code) || any(c("<<-", "function", "...", looks_around, names_read_from_text) %in% words)) return(TRUE)
-  args <- utils::modifyList(as.list(formals(helper)), as.list(code)[-1])
-  facts$carriers <- names(Filter(function(one) !rlang::is_missing(one) && may_have_names(one, facts), args))
+  given <- as.list(code)[-1]
+  named <- names(Filter(function(one) !rlang::is_missing(one) && may_have_names(one, facts), given))
+  around <- if (!is.null(made)) setdiff(facts$carriers, c(names(formals(helper)), assigned_names(body(helper))))
+  facts$carriers <- c(named, around)
   facts$assigned <- assigned_values(body(helper))
+  for (name in setdiff(names(formals(helper)), names(given))) {
+    default <- formals(helper)[[name]]
+    if (!rlang::is_missing(default)) facts$assigned[[name]] <- c(facts$assigned[[name]], list(default))
+  }
   facts$code <- list(body(helper))
   facts$arrays <- facts$single <- facts$pending <- character()
   facts$values <- list()

@@ -47,6 +47,7 @@ values_with_names <- function(made, kinds, frame) {
 }
 
 has_plain_names <- function(value) {
+  if (is.environment(value)) return(FALSE)
   names <- names(value)
   plain <- is.null(dim(value)) && !is.object(value) || identical(class(value), "data.frame")
   plain && !is.null(names) && length(names) <= most_named_parts && !anyNA(names) && !any(names == "") &&
@@ -115,8 +116,18 @@ opened_call <- function(code, scope, made) {
   if (outside && length(env)) environment(helper) <- env
   name <- name_for(sprintf("%s by names", head), helper, scope, made)
   keep_helper(name, helper, head, scope, made)
-  code[[1]] <- as.name(name)
-  code
+  counted <- Filter(function(parameter) !is_part_code(call[[parameter]]), names(values))
+  for (parameter in counted) call[[parameter]] <- as_long_as(call[[parameter]], length(values[[parameter]]), made)
+  call[[1]] <- as.name(name)
+  call
+}
+
+# What is worked out has the names of its first operand where it is as long as that; R has it where it is not.
+as_long_as <- function(code, count, made) {
+  counted <- function(x, n) if (length(x) == n) x else stop("other names")
+  environment(counted) <- made$env
+  assign("of length", counted, envir = made$env)
+  call("of length", code, count)
 }
 
 # One that is not taken by another function.

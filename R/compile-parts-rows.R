@@ -5,7 +5,7 @@ rows_as_elements <- function(code, name, table, frame) {
   plain <- vapply(table, function(column) is.atomic(column) && !is.object(column) && is.null(dim(column)), NA)
   names <- names(table)
   told <- length(table) %in% seq_len(most_named_parts) && !anyDuplicated(names) && !any(names %in% c("", NA))
-  if (!told || !all(plain) || !mean_rs(c("c", "list", "[<-", "[[", "length", "stop", "{", "!=", "||"), frame)) return(code)
+  if (!told || !all(plain) || !mean_rs(c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||"), frame)) return(code)
   change_upwards(code, function(code) {
     if (is_row_stored(code, as.name(name))) row_elements(name, names, code[[2]][[3]], code[[3]])
   })
@@ -27,7 +27,7 @@ row_elements <- function(name, names, at, value) {
   count <- if (several) 1L else length(names)
   fitting <- c(
     lapply(parts, function(part) call("!=", call("length", part), count)),
-    list(call("!=", call("length", place), 1L), call("<", place, 1))
+    list(call("is.logical", place), call("!=", call("length", place), 1L), call("<", place, 1))
   )
   stored <- Map(function(column, k) {
     element <- call("[", call("[[", as.name(name), column), place)

@@ -118,7 +118,8 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   if (plain) made$code <- rows_as_elements(made$code, name, frame[[name]], frame)
   apart <- parts_apart(made, if (plain) column_elements(made$code, name) else made$code, name, frame)
   whole <- name %in% all.vars(apart$code)
-  if (!whole) return(take_parts(made, name, frame, apart, unrolled))
+  apart <- if (!whole) with_functions_apart(made, name, frame, apart)
+  if (!whole && !is.null(apart)) return(take_parts(made, name, frame, apart, unrolled))
   if (is_sequence_use(made, name, frame)) return()
   if (plain && !any(startsWith(as.character(names(apart$found)), paste0(name, "$")))) {
     if (!is.null(columns_by_place(made, apart$code, name, frame))) return(made$given <- c(made$given, apart$found))
@@ -126,6 +127,32 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   list2env(as_it_was, made)
   if (!unrolled && unroll_parts(made, name, frame)) return(take_apart(made, name, frame, unrolled = TRUE))
   made$reason <- sprintf("the list `%s` is used as a whole", name)
+}
+
+# The same of the functions that were made in the frame and speak of the list, which reach the loop's variables; NULL
+# where one uses it in another way.
+with_functions_apart <- function(made, name, frame, apart) {
+  apart$before <- made$before
+  for (at in seq_along(made$before)) {
+    code <- made$before[[at]]
+    if (!speaks_freely(code, name)) next
+    if (name %in% own_of_functions(code)) return(NULL)
+    inside <- parts_apart(made, code, name, frame)
+    if (name %in% all.vars(inside$code)) return(NULL)
+    apart$before[[at]] <- inside$code
+    apart$found <- c(apart$found, inside$found[setdiff(names(inside$found), names(apart$found))])
+    apart$deep <- c(apart$deep, inside$deep[setdiff(names(inside$deep), names(apart$deep))])
+  }
+  apart
+}
+
+# Does code speak of a variable that is not an argument of a function in it?
+speaks_freely <- function(code, name) {
+  if (is.name(code)) return(identical(code, as.name(name)))
+  if (!is.call(code)) return(FALSE)
+  if (call_name(code) == "function" && name %in% names(code[[2]])) return(FALSE)
+  parts <- c(as.list(code), if (call_name(code) == "function") as.list(code[[2]]))
+  any(vapply(parts, function(one) !rlang::is_missing(one) && !is.pairlist(one) && speaks_freely(one, name), NA))
 }
 
 # Where a function in the loop has a variable of that name of its own, code is not changed.
@@ -180,14 +207,18 @@ is_counted <- function(code, heads, name) {
 # The parts take the list's place in what is made.
 take_parts <- function(made, name, frame, apart, unrolled) {
   found <- apart$found
-  changed <- intersect(names(found), assigned_names(apart$code))
+  changed <- intersect(names(found), c(assigned_names(apart$code), unlist(lapply(apart$before, assigned_outside))))
   made$code <- apart$code
+  made$before <- apart$before
   if (unrolled) made$settled <- c(made$settled, names(found))
   made$changed <- union(made$changed, changed)
   few <- length(frame[[name]]) <= most_named_parts && !is.null(names(frame[[name]]))
   functions <- if (few) Filter(function(code) is.function(eval(code, frame)), found)
   if (counts_change(made$code, found, changed, name, names(frame[[name]]))) {
     made$reason <- sprintf("how many parts `%s` has changes", name)
+  }
+  if (length(changed) && is.environment(frame[[name]]) && "return" %in% all.names(made$code)) {
+    made$reason <- sprintf("it uses `return()` where `%s` is changed for others, too", name)
   }
   if (length(changed) && hold_each_other(names(found))) made$reason <- sprintf("a part of `%s` holds another", name)
   if (any(names(functions) %in% changed)) made$reason <- sprintf("a function of the list `%s` is replaced", name)

@@ -273,7 +273,9 @@ run_part <- function(part, frame, start) {
 
 # Where its variables are not what they were the last time.
 run_anew <- function(part, words, frame) {
-  kinds <- kinds_for_part(part, frame)
+  # what nobody foresaw is R's
+  kinds <- tryCatch(kinds_for_part(part, frame), error = function(e) NULL)
+  if (is.null(kinds)) return(list(fits = FALSE))
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
   ran <- run_variant(variant_of(part, kinds, frame), frame)
   part$last <- ran$variant
@@ -291,7 +293,21 @@ kinds_for_part <- function(part, frame) {
     if (!is.null(class_of_numbers(value))) kinds[[at]] <- "classed"
     if (is_plainly_list(value, frame)) kinds[[at]] <- "list"
   }
+  if (!any(kinds == "other")) return(kinds)
+  records <- which(kinds == "other" & vapply(part$reads, is_plain_environment, NA, frame))
+  # two may be one
+  if (length(records) == 1) kinds[[records]] <- "list"
   kinds
+}
+
+# An environment that is no more than a record: it is changed in place, as a list would be for its only owner.
+is_plain_environment <- function(name, frame) {
+  if (outside_kind(name, frame) == "active") return(FALSE)
+  value <- frame[[name]]
+  plain <- is.environment(value) && !is.object(value) && !is_of_top(value) && !identical(value, frame)
+  plain && !environmentIsLocked(value) && !any(vapply(names(value), function(field) {
+    bindingIsActive(field, value) || bindingIsLocked(field, value)
+  }, NA))
 }
 
 # list(variant, value, kept, fits); `fits` is FALSE where R is to run it.
@@ -375,11 +391,21 @@ most_variants <- 20
 
 # What a part is for variables of these kinds, made once.
 variant_of <- function(part, kinds, frame) {
+  left <- function(e) list(reason = sprintf("it could not be made ready (%s)", condition_line(e)))
+  key <- tryCatch(variant_key(part, kinds, frame), error = left)
+  if (is.list(key)) return(key)
+  found <- part$variants[[key]]
+  if (!is.null(found)) return(found)
+  if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))
+  part$variants[[key]] <- tryCatch(new_variant(part, kinds, frame), error = left)
+}
+
+variant_key <- function(part, kinds, frame) {
   dots <- if ("..." %in% part$reads) dots_words(frame)
   firsts <- vapply(part$reads[kinds == "list"], function(name) {
     paste(first_sign(frame[[name]]), parts_words(frame[[name]], frame, any(kinds == "named"), part$deep))
   }, "")
-  key <- paste(c(
+  paste(c(
     kinds, dots, firsts, vapply(part$reads[kinds == "text"], function(name) frame[[name]], ""),
     vapply(part$reads[kinds == "function"], function(name) function_words(frame[[name]], frame), ""),
     vapply(part$reads[kinds == "classed"], function(name) {
@@ -392,12 +418,6 @@ variant_of <- function(part, kinds, frame) {
       paste(typeof(frame[[name]]), length(dim(frame[[name]])))
     }, "")
   ), collapse = " ")
-  found <- part$variants[[key]]
-  if (!is.null(found)) return(found)
-  if (length(part$variants) >= most_variants) return(list(reason = "it was built for many kinds of variables already"))
-  part$variants[[key]] <- tryCatch(new_variant(part, kinds, frame), error = function(e) {
-    list(reason = sprintf("it could not be made ready (%s)", condition_line(e)))
-  })
 }
 
 # Told once for a function.

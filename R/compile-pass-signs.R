@@ -44,6 +44,8 @@ with_signs_of <- function(known, node, holds) {
   }
   if (!node$op %in% c("lt", "le", "gt", "ge") || node$args[[1]]$mode != "double") return(known)
   sides <- if (node$op %in% c("gt", "ge") == holds) node$args else rev(node$args)
-  known <- with_sign(known, list(op = "sub", args = sides))
+  # a difference of products may be fused, and less than zero then, where what was compared was not
+  fused <- any(vapply(sides, function(side) side$op == "mul", NA))
+  if (!fused) known <- with_sign(known, list(op = "sub", args = sides))
   if (is_zero_or_more(known, sides[[2]])) with_sign(known, sides[[1]]) else known
 }

@@ -165,10 +165,16 @@ bool is_calm_name(SEXP name, SEXP env, int depth) {
 }
 
 // What is in an environment may be worked out when it is looked at.
-bool holds_promises(SEXP code, SEXP env) {
+bool holds_promise(SEXP code, SEXP field, SEXP env) {
   SEXP value = TYPEOF(code) == SYMSXP ? value_at_rest(code, env) : R_NilValue;
   if (TYPEOF(value) == PROMSXP) value = PRVALUE(value);
-  return TYPEOF(value) == ENVSXP;
+  if (TYPEOF(value) != ENVSXP) return false;
+  if (TYPEOF(field) == STRSXP && XLENGTH(field) == 1) field = Rf_installTrChar(STRING_ELT(field, 0));
+  if (TYPEOF(field) != SYMSXP || OBJECT(value)) return true;
+  if (!R_existsVarInFrame(value, field)) return false;
+  if (R_BindingIsActive(field, value)) return true;
+  SEXP held = Rf_findVarInFrame(value, field);
+  return TYPEOF(held) == PROMSXP && PRVALUE(held) == R_UnboundValue;
 }
 
 bool is_calm_call(SEXP code, SEXP env, int depth) {
@@ -182,7 +188,8 @@ bool is_calm_call(SEXP code, SEXP env, int depth) {
   while (calm_functions[i] != NULL && strcmp(calm_functions[i], name) != 0) ++i;
   if (calm_functions[i] == NULL || function_of(CAR(code), env) != function_of(CAR(code), R_BaseEnv)) return false;
   const bool field = strcmp(name, "$") == 0 && Rf_length(code) == 3;  // which is no variable
-  if ((field || strcmp(name, "[[") == 0) && holds_promises(CADR(code), env)) return false;
+  const bool part = field || (strcmp(name, "[[") == 0 && Rf_length(code) == 3);
+  if (part && holds_promise(CADR(code), CADDR(code), env)) return false;
   if (field) return is_calm_call(CADR(code), env, depth);
   for (SEXP at = CDR(code); at != R_NilValue; at = CDR(at)) {
     if (CAR(at) == R_MissingArg || !is_calm_call(CAR(at), env, depth)) return false;

@@ -388,3 +388,107 @@ test_that("a list that is spelled and then stored into at places that are worked
     for (call in 1:2) expect_identical(suppressMessages(fast(2)), f(2))
   }
 })
+
+test_that("functions made in the frame speak of its list, whatever else has its name", {
+  without_comparing()
+  pars <- list(k = 100)
+  reads <- function(pars, n) {
+    scaled <- function(a) a * pars$k
+    other <- function(a, pars) a * pars
+    s <- 0
+    for (i in seq_len(n)) {
+      pars$k <- pars$k + 1
+      s <- s + scaled(i) + other(i, 2)
+    }
+    list(s, pars)
+  }
+  only <- function(pars, n) {
+    scaled <- function(a) a * pars$k
+    s <- 0
+    for (i in seq_len(n)) s <- s + scaled(i)
+    s
+  }
+  writes <- function(pars, n) {
+    more <- function(a) pars$k <<- pars$k + a
+    for (i in seq_len(n)) more(i)
+    pars
+  }
+  own <- function(pars, n) {
+    changed <- function(a) {
+      pars$k <- pars$k + a
+      pars$k
+    }
+    s <- 0
+    for (i in seq_len(n)) s <- s + changed(i)
+    list(s, pars)
+  }
+  runs <- vapply(list(reads, only, writes, own), function(f) {
+    fast <- ds_compile(f)
+    for (call in 1:3) expect_identical(suppressMessages(fast(list(k = 2), 3)), f(list(k = 2), 3), info = deparse1(f))
+    ds_inspect(fast)$parts$runs
+  }, "")
+  expect_identical(runs[1:2], c("native", "native"))
+})
+
+test_that("an environment is a record that is changed in place, and what may see it otherwise is R's", {
+  without_comparing()
+  compared <- function(f, fill) {
+    fast <- ds_compile(f)
+    outcome <- function(f) {
+      held <- new.env()
+      fill(held)
+      list(outcome_of(f, list(held, 4)), as.list(held, sorted = TRUE))
+    }
+    for (call in 1:3) expect_identical(suppressMessages(outcome(fast)), outcome(f), info = deparse1(f))
+    ds_inspect(fast)$parts$runs
+  }
+  plain <- function(held) list2env(list(level = 1, flow = c(0.5, 2)), held)
+  late <- function(held) {
+    plain(held)
+    delayedAssign("level", as.numeric(readline()), assign.env = held)
+  }
+  drains <- function(held, n) {
+    seen <- function(i) held$level * i
+    for (i in seq_len(n)) {
+      held$level <- held$level + rnorm(1) * held[["flow"]][2]
+      held$flow[1] <- seen(i)
+    }
+    held$level
+  }
+  expect_identical(compared(drains, plain), "native")
+  compared(drains, late)
+  compared(drains, function(held) makeActiveBinding("level", function(v) 1, held))
+  compared(drains, function(held) lockEnvironment(plain(held), bindings = TRUE))
+  compared(drains, function(held) {
+    plain(held)
+    class(held) <- "gauge"
+  })
+  left <- list(
+    function(held, n) {
+      for (i in seq_len(n)) {
+        held$level <- held$level + 1
+        if (i == 3) return(i)
+      }
+      0
+    },
+    function(held, n) {
+      same <- held
+      for (i in seq_len(n)) {
+        held$level <- held$level + 1
+        same$level <- same$level * 2
+      }
+      held$level
+    },
+    function(held, n) {
+      more <- function(which) which$level <- which$level + 1
+      for (i in seq_len(n)) more(held)
+      held$level
+    },
+    function(held, n) {
+      here <- environment()
+      for (i in seq_len(n)) here$n <- here$n + held$level
+      n
+    }
+  )
+  for (f in left) expect_identical(compared(f, plain), "R")
+})
