@@ -8,6 +8,7 @@ hand_fields <- function(made) {
   made$handing <- character()
   places <- list(frame = TRUE, env = made$env)
   made$code <- hand_in(made$code, places, made)
+  for (at in seq_along(made$before)) made$before[[at]] <- hand_in(made$before[[at]], places, made)
 }
 
 # `places`: where helpers are found, and where what is made of them is kept: beside those of the frame where `frame` is

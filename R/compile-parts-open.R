@@ -5,7 +5,7 @@
 open_names <- function(made, kinds, frame) {
   values <- values_with_names(made, kinds, frame)
   if (length(values) == 0) return()
-  before <- list(code = made$code, given = made$given)
+  before <- list(code = made$code, before = made$before)
   made$env <- new.env(parent = made$env)
   made$handing <- character()
   whole <- names(assigned_values(made$code))
@@ -14,7 +14,13 @@ open_names <- function(made, kinds, frame) {
     frame = TRUE, env = made$env, words = frame
   )
   made$code <- open_in(made$code, scope, made)
-  if (identical(made$code, before$code)) return()
+  for (at in seq_along(before$before)) {
+    inside <- scope
+    inside$values <- values[setdiff(names(values), own_of_functions(made$before[[at]]))]
+    inside$placed <- intersect(scope$placed, names(inside$values))
+    made$before[[at]] <- open_in(made$before[[at]], inside, made)
+  }
+  if (identical(made$code, before$code) && identical(made$before, before$before)) return()
   # they are put back, for it is then that their lengths are looked at
   made$gives <- union(made$gives, scope$placed)
   gone <- setdiff(assigned_names(before$code), assigned_names(made$code))

@@ -437,7 +437,7 @@ test_that("an environment is a record that is changed in place, and what may see
     outcome <- function(f) {
       held <- new.env()
       fill(held)
-      list(outcome_of(f, list(held, 4)), as.list(held, sorted = TRUE))
+      list(outcome_of(f, list(held, 4)), as.list.environment(held, sorted = TRUE))
     }
     for (call in 1:3) expect_identical(suppressMessages(outcome(fast)), outcome(f), info = deparse1(f))
     ds_inspect(fast)$parts$runs
