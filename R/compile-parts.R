@@ -305,9 +305,10 @@ is_plain_environment <- function(name, frame) {
   if (outside_kind(name, frame) == "active") return(FALSE)
   value <- frame[[name]]
   plain <- is.environment(value) && !is.object(value) && !is_of_top(value) && !identical(value, frame)
-  plain && !environmentIsLocked(value) && !any(vapply(names(value), function(field) {
-    bindingIsActive(field, value) || bindingIsLocked(field, value)
-  }, NA))
+  if (!plain || length(value) > most_named_parts || environmentIsLocked(value)) return(FALSE)
+  fields <- names(value)
+  bound <- vapply(fields, function(field) bindingIsActive(field, value) || bindingIsLocked(field, value), NA)
+  !any(bound) && !any(kinds_of_variables(value, lapply(fields, as.name)) %in% c("pending", "default"))
 }
 
 # list(variant, value, kept, fits); `fits` is FALSE where R is to run it.

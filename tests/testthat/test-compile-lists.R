@@ -445,7 +445,7 @@ test_that("an environment is a record that is changed in place, and what may see
   plain <- function(held) list2env(list(level = 1, flow = c(0.5, 2)), held)
   late <- function(held) {
     plain(held)
-    delayedAssign("level", as.numeric(readline()), assign.env = held)
+    delayedAssign("level", as.numeric(print("now")), assign.env = held)
   }
   drains <- function(held, n) {
     seen <- function(i) held$level * i
@@ -457,6 +457,12 @@ test_that("an environment is a record that is changed in place, and what may see
   }
   expect_identical(compared(drains, plain), "native")
   compared(drains, late)
+  compared(function(held, n) {
+    for (i in seq_len(n)) {
+      cat("turn", i)
+      if (i == 3) held$level
+    }
+  }, late)
   compared(drains, function(held) makeActiveBinding("level", function(v) 1, held))
   compared(drains, function(held) lockEnvironment(plain(held), bindings = TRUE))
   compared(drains, function(held) {
