@@ -73,7 +73,8 @@
 #' too, where nothing else in the loop may see it and no field is worked out when it is looked at. A vector may be
 #' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
-#' `d[i, "rain"]`), and rows of a data frame stored (`d[i, ] <- c(t, level)`). Dates, times and time differences are read by place, compared, and counted in their units
+#' `d[i, "rain"]`), and rows of a data frame stored (`d[i, ] <- c(t, level)`). Dates, times and time differences are
+#' read by place, compared, and counted in their units
 #' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
 #' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable
 #' (`m <- rbind(m, u)`), with the names that R

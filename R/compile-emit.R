@@ -317,7 +317,9 @@ emit_repeat <- function(em, step) {
   lines <- c(
     scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
     indent(c(
-      if (!is.null(step$turns)) sprintf("DS_TURNS_AHEAD(ds_or_none(%s), %d);", index_text(em, step$turns), step_cost(step)),
+      if (!is.null(step$turns)) {
+        sprintf("DS_TURNS_AHEAD(ds_or_none(%s), %d);", index_text(em, step$turns), step_cost(step))
+      },
       held_lines(em, step), loop(step$blocks$body, is.null(step$turns))
     )), "} else {", indent(c(scan_anew(em, step), loop(step$blocks$careful))), "}"
   )

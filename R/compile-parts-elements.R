@@ -5,7 +5,8 @@
 names_of_elements <- function(name, kept, facts, frame) {
   stores <- Filter(function(one) target_name(one[[2]]) == name, stores_in(facts$code))
   whole <- vapply(stores, function(one) is_part(one[[2]], as.name(name)), NA)
-  if (length(stores) == 0 || !all(whole) || !is.null(facts$assigned[[name]]) || !holds_nothing(frame[[name]])) return(NULL)
+  made_here <- !is.null(facts$assigned[[name]]) || !holds_nothing(frame[[name]])
+  if (length(stores) == 0 || !all(whole) || made_here) return(NULL)
   found <- unique(lapply(stores, function(one) with_names_of(one[[3]], kept, facts)))
   if (length(found) == 1) found[[1]]
 }

@@ -15,7 +15,8 @@ keep_names_in <- function(made, named, frame, bound) {
   if (length(elements)) made$code <- store_nameless(made$code, names(elements))
   for (name in names(elements)) made$puts[[name]] <- put_named_elements(name, elements[[name]])
   followed <- follow_places(made, setdiff(out, c(kept, names(elements))), facts)
-  escaping <- c(setdiff(out, c(kept, names(elements), followed)), if (length(shown)) "print()", returns_with_names(made, facts))
+  unknown <- setdiff(out, c(kept, names(elements), followed))
+  escaping <- c(unknown, if (length(shown)) "print()", returns_with_names(made, facts))
   if (length(escaping)) {
     made$reason <- sprintf("%s may come out in `%s`", if (length(named)) sprintf("the names of `%s`", named[[1]]) else
       "names of rows or columns", escaping[[1]])

@@ -5,7 +5,8 @@ rows_as_elements <- function(code, name, table, frame) {
   plain <- vapply(table, function(column) is.atomic(column) && !is.object(column) && is.null(dim(column)), NA)
   names <- names(table)
   told <- length(table) %in% seq_len(most_named_parts) && !anyDuplicated(names) && !any(names %in% c("", NA))
-  if (!told || !all(plain) || !mean_rs(c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||"), frame)) return(code)
+  words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||")
+  if (!told || !all(plain) || !mean_rs(words, frame)) return(code)
   change_upwards(code, function(code) {
     if (is_row_stored(code, as.name(name))) row_elements(name, names, code[[2]][[3]], code[[3]])
   })
@@ -23,7 +24,8 @@ row_elements <- function(name, names, at, value) {
   several <- call_name(value) == "list"
   parts <- lapply(sprintf("value %d for %s", if (several) seq_along(names) else 1L, name), as.name)
   if (several && length(value) - 1 != length(names)) return(NULL)
-  set <- Map(function(part, code) call("<-", part, code), parts, if (several) unname(as.list(value)[-1]) else list(value))
+  values <- if (several) unname(as.list(value)[-1]) else list(value)
+  set <- Map(function(part, code) call("<-", part, code), parts, values)
   count <- if (several) 1L else length(names)
   fitting <- c(
     lapply(parts, function(part) call("!=", call("length", part), count)),

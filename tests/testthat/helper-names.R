@@ -52,10 +52,16 @@ named_step <- function() {
     sprintf("x <- x + %s", pick(named_vector(), "rate(i, x, p)", "spent(x)", "0.1 * rate(1, x * 2, p)")),
     sprintf("x <- %s * x", pick("z", "k", "s", "2", named_number(0))),
     sprintf("y <- y + %s", pick("rate(i, x, p)", "spent(x)", "spent(x + y)")),
-    sprintf("s <- s + %s", pick("spent(x)[[1]]", "spent(x)[2]", "sum(spent(x))", "sum(rate(1, x, p))", "mean(spent(p$w))")),
-    sprintf("s <- s + with(%s)", pick("p, k * i", "p, w[1]", "as.list(x), a - b", "as.list(c(x, p)), { v <- a; v * k }")),
+    sprintf("s <- s + %s", pick(
+      "spent(x)[[1]]", "spent(x)[2]", "sum(spent(x))", "sum(rate(1, x, p))", "mean(spent(p$w))"
+    )),
+    sprintf("s <- s + with(%s)", pick(
+      "p, k * i", "p, w[1]", "as.list(x), a - b", "as.list(c(x, p)), { v <- a; v * k }"
+    )),
     sprintf("out[[i]] <- %s", pick("x", "x * 2", "c(at = i, x)", "c(i, x, last = s)")),
-    sprintf("d[%s, ] <- %s", pick("i", "j", "4 - i"), pick("c(i, s)", "list(j, 2)", "c(u = 1, x[[i]])", "c(d$v[i], k)")),
+    sprintf("d[%s, ] <- %s", pick("i", "j", "4 - i"), pick(
+      "c(i, s)", "list(j, 2)", "c(u = 1, x[[i]])", "c(d$v[i], k)"
+    )),
     pick("s <- s + d$v[i]", "x[['b']] <- x[['a']] + 1", "x['b'] <- x['a'] * 2", "s <- s + x[['a']]"),
     sprintf(
       "for (e in list(%s, %s)) { %s }", named_vector(), named_vector(),
@@ -92,8 +98,11 @@ named_program <- function(seed) {
   c(
     "function(x, m, p, k) {", "g <- function(a) x[a] * 2", "h <- function(a) a + 1", "b <- function(a, v) cbind(a, v)",
     "weighed <- function(a, list) a * list$w[[2]] + list[['k']]", "weights <- function(q) deeper(q) * 2",
-    "deeper <- function(p) p$w", "rate <- function(t, v, p) with(as.list(c(v, p)), { up <- k * a; c(up, b - c, w[2]) })",
-    "spent <- function(v) c(v['b'], v[['a']] * 2, c = 1)", "d <- data.frame(u = numeric(3), v = 1)", "r <- diag(2)", "q <- NULL", "kept <- 0", "push <- function(v) kept <<- kept + v",
+    "deeper <- function(p) p$w",
+    "rate <- function(t, v, p) with(as.list(c(v, p)), {", "up <- k * a", "c(up, b - c, w[2])", "})",
+    "spent <- function(v) c(v['b'], v[['a']] * 2, c = 1)",
+    "d <- data.frame(u = numeric(3), v = 1)", "r <- diag(2)", "q <- NULL",
+    "kept <- 0", "push <- function(v) kept <<- kept + v",
     "s <- 0", sprintf("t <- %s", pick("0", "x[1]", "-Inf")), sprintf("y <- %s", pick("numeric(3)", "x", "x + 1")),
     "z <- numeric(3)", "out <- list()",
     sprintf("for (i in 1:%d) for (j in 1:%d) {", pick(2, 3), pick(1, 3)), steps, "}",
