@@ -61,7 +61,8 @@ has_plain_names <- function(value) {
 }
 
 names_inside <- function(value) {
-  list(typeof(value), class(value), names(value), if (is.list(value)) lapply(unname(value), names_inside))
+  few <- is.list(value) && length(value) <= most_named_parts
+  list(typeof(value), class(value), names(value), if (few) lapply(unname(value), names_inside))
 }
 
 # `scope`: `values` with the names that variables have, those that are `placed` among them, names that are `taken`,
@@ -159,13 +160,17 @@ opened_with <- function(code, scope) {
   if (any(own %in% c(names(fields), all.vars(call$data), if (!scope$top) c(scope$taken, elsewhere)))) return(NULL)
   if (any(names(scope$values) %in% names(fields))) return(NULL)
   if (scope$top) fields[own] <- lapply(sprintf("%s in with", own), as.name)
-  with_fields(code_inside, fields)
+  opened <- with_fields(code_inside, fields)
+  # R works out what it is given, whether or not it is spoken of
+  given <- if (!scope$top) intersect(all.vars(call$data), names(Filter(is.atomic, scope$values)))
+  as.call(c(as.name("{"), lapply(given, as.name), opened))
 }
 
 with_arguments <- function(data, expr) NULL
 
 means_rs_with <- function(scope) {
   words <- c("with", "as.list", "c")
+  if (!scope$top && any(words %in% scope$taken)) return(FALSE)
   if (is.environment(scope$words) && scope$top) return(mean_rs(words, scope$words))
   all(vapply(words, function(word) identical(get0(word, scope$words, mode = "function"), get(word, baseenv())), NA))
 }
@@ -177,13 +182,15 @@ is_plainly_inside <- function(code) {
 
 # By name, the code of each field of what `with()` is given: a list or vector, or several that `c()` joins.
 fields_of_data <- function(data, scope) {
-  if (is.call(data) && call_name(data) == "as.list" && length(data) == 2) data <- data[[2]]
+  listed <- is.call(data) && call_name(data) == "as.list" && length(data) == 2
+  if (listed) data <- data[[2]]
   joined <- is.call(data) && call_name(data) == "c"
   parts <- if (joined) as.list(data)[-1] else list(data)
   if (!is.null(names(parts)) || !all(vapply(parts, is_part_code, NA))) return(NULL)
   values <- lapply(parts, value_named, scope$values)
   tables <- vapply(values, is.object, NA)
   if (any(vapply(values, is.null, NA)) || (joined && any(tables))) return(NULL)
+  if (!listed && !any(vapply(values, is.list, NA))) return(NULL) # no data for R
   names <- unlist(lapply(values, names))
   functions <- any(vapply(values, function(value) is.list(value) && any(vapply(value, is.function, NA)), NA))
   if (functions) return(NULL)

@@ -118,10 +118,10 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   if (plain) made$code <- rows_as_elements(made$code, name, frame[[name]], frame)
   apart <- parts_apart(made, if (plain) column_elements(made$code, name) else made$code, name, frame)
   whole <- name %in% all.vars(apart$code)
-  apart <- if (!whole) with_functions_apart(made, name, frame, apart)
-  if (!whole && !is.null(apart)) return(take_parts(made, name, frame, apart, unrolled))
+  all_apart <- if (!whole) with_functions_apart(made, name, frame, apart, plain)
+  if (!is.null(all_apart)) return(take_parts(made, name, frame, all_apart, unrolled))
   if (is_sequence_use(made, name, frame)) return()
-  if (plain && !any(startsWith(as.character(names(apart$found)), paste0(name, "$")))) {
+  if (whole && plain && !any(startsWith(as.character(names(apart$found)), paste0(name, "$")))) {
     if (!is.null(columns_by_place(made, apart$code, name, frame))) return(made$given <- c(made$given, apart$found))
   }
   list2env(as_it_was, made)
@@ -131,13 +131,13 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
 
 # The same of the functions that were made in the frame and speak of the list, which reach the loop's variables; NULL
 # where one uses it in another way.
-with_functions_apart <- function(made, name, frame, apart) {
+with_functions_apart <- function(made, name, frame, apart, plain) {
   apart$before <- made$before
   for (at in seq_along(made$before)) {
     code <- made$before[[at]]
     if (!speaks_freely(code, name)) next
     if (name %in% own_of_functions(code)) return(NULL)
-    inside <- parts_apart(made, code, name, frame)
+    inside <- parts_apart(made, if (plain) column_elements(code, name) else code, name, frame)
     if (name %in% all.vars(inside$code)) return(NULL)
     apart$before[[at]] <- inside$code
     apart$found <- c(apart$found, inside$found[setdiff(names(inside$found), names(apart$found))])

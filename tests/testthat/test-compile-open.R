@@ -38,10 +38,18 @@ test_that("with() reads what its data name, in a loop and in the helpers that it
     expect_true(runs_native(euler, list(state, as.list(rates), 5, f)), info = deparse1(f))
   }
   expect_true(runs_native(euler, list(c(c = 1, S = 3), c(a = 1L, b = 2L, I = 4L, c = 3L), 5, native[[1]])))
+  drawing <- function(y, p, n) {
+    unused <- function(y, p) with(as.list(c(y, p)), a)
+    s <- 0
+    for (i in seq_len(n)) s <- s + unused(y + runif(1), p) * runif(1)
+    s
+  }
+  expect_true(runs_native(drawing, list(state, rates, 3)))
   # what R works out otherwise
   left <- list(
     function(t, y, p) with(as.list(c(y, p)), return(c(-a * S, b * I))),
     function(t, y, p) with(as.list(c(y, p)), c(-a * S, missing_one)),
+    function(t, y, p) with(p, c(-a, b)), # no list
     function(t, y, p) {
       with(as.list(c(y, p)), {
         a <- a + t
