@@ -84,7 +84,9 @@ crossing_size <- function(pair, between, laws) {
   at_grid <- shape(grid)
   at_sizes <- shape(sizes)
   crossing <- function(logs) {
-    found <- at_grid + stats::approx(sizes, logs - at_sizes, grid)$y
+    off <- logs - at_sizes
+    if (sum(is.finite(off)) < 2) return(NA_real_) # a draw or a law that says nothing of a size
+    found <- at_grid + stats::approx(sizes[is.finite(off)], off[is.finite(off)], grid)$y
     turn <- which(diff(sign(found)) != 0)
     if (length(turn) == 0) return(NA_real_)
     turn <- turn[[(length(turn) + 1) %/% 2]]

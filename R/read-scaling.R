@@ -106,7 +106,7 @@ exponent_interval <- function(power, sizes, seconds, error) {
 
 # What ten times the size costs at the upper end: along the straight line between what was measured.
 tenfold_of <- function(sizes, seconds, error) {
-  if (max(sizes) < 10 * min(sizes)) return(rep(NA_real_, 3))
+  if (max(sizes) < 10 * min(sizes) || sum(is.finite(error)) < 2) return(rep(NA_real_, 3))
   by_size <- order(sizes)
   at <- log(max(sizes) / 10)
   before <- stats::approx(log(sizes[by_size]), log(seconds[by_size]), at)$y

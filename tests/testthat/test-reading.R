@@ -107,3 +107,16 @@ test_that("a build pays for itself after as many calls as it costs", {
   expect_error(ds_payback(timings_of_laws(laws, 100)), "first call", class = "ds_error_input")
   expect_error(ds_payback(timings, calls = 1.5), class = "ds_error_input")
 })
+
+test_that("draws that say nothing of a size tell no crossing, and the others do", {
+  at <- function(difference) {
+    list(effects = c(a = difference, b = 0), drawn = cbind(a = rep(difference, 500), b = 0))
+  }
+  between <- list("100" = at(0.1), "1000" = at(-0.1))
+  expected <- crossing_size(c("a", "b"), between, list())
+  between[["1000"]]$drawn[1:400, "a"] <- NA
+  expect_equal(crossing_size(c("a", "b"), between, list()), expected)
+  between[["1000"]]$effects[["a"]] <- NA
+  between[["1000"]]$drawn[, "a"] <- NA
+  expect_true(all(is.na(crossing_size(c("a", "b"), between, list()))))
+})
