@@ -23,18 +23,8 @@ with_names_of <- function(code, kept, facts) {
     })
     return(if (!any(vapply(parts, is.null, NA))) as.call(c(as.name("c"), parts)))
   }
-  source <- if (is.call(code) || is.name(code)) leftmost_name(code)
-  if (is.null(source)) return(NULL)
-  stays <- source %in% kept || (source %in% names(facts$values) && is.null(facts$assigned[[source]]))
-  if (isTRUE(stays) && has_own_names(facts$values[[source]]) && is.null(dim(facts$values[[source]]))) {
-    facts$origins[[source]]
-  }
-}
-
-# The variable that arithmetic takes its names from first.
-leftmost_name <- function(code) {
-  while (is.call(code) && call_name(code) %in% keeping_names) code <- code[[2]]
-  if (is.name(code)) as.character(code) else ""
+  source <- lasting_names(code, kept, facts)
+  if (!is.null(source) && is.null(dim(facts$values[[source]]))) facts$origins[[source]]
 }
 
 # Stores of these without the names that `c()` gives: the compiler is not to look for them.

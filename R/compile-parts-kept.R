@@ -96,7 +96,7 @@ keeping_names <- c(
 source_of_names <- function(code, own, facts) {
   if (is.name(code)) {
     name <- as.character(code)
-    whole <- identical(name, own) || is.null(facts$assigned[[name]])
+    whole <- !name %in% facts$inner && (identical(name, own) || is.null(facts$assigned[[name]]))
     return(if (whole && name %in% names(facts$values)) name)
   }
   if (!is.call(code) || !call_name(code) %in% keeping_names) return(NULL)
@@ -122,12 +122,18 @@ is_given_nameless <- function(code, facts) {
 without_second_names <- function(code, kept, facts) {
   change_upwards(code, function(code) {
     if (!call_name(code) %in% keeping_names || length(code) != 3) return(NULL)
-    name <- leftmost_name(code[[2]])
-    stays <- name %in% kept || (name %in% names(facts$values) && is.null(facts$assigned[[name]]))
-    if (!stays || !has_own_names(facts$values[[name]]) || is_given_nameless(code[[3]], facts)) return(NULL)
+    if (is.null(lasting_names(code[[2]], kept, facts)) || is_given_nameless(code[[3]], facts)) return(NULL)
     code[[3]] <- call("unname", code[[3]])
     code
   })
+}
+
+# The variable whose names arithmetic takes first, where it has them as long as the loop runs.
+lasting_names <- function(code, kept, facts) {
+  while (is.call(code) && call_name(code) %in% keeping_names) code <- code[[2]]
+  name <- if (is.name(code)) as.character(code) else ""
+  stays <- name %in% kept || (name %in% names(facts$values) && is.null(facts$assigned[[name]]))
+  if (stays && !name %in% facts$inner && has_own_names(facts$values[[name]])) name
 }
 
 has_own_names <- function(value) {

@@ -17,6 +17,7 @@ names_facts <- function(made, named, frame, bound) {
   }
   outward <- Filter(function(one) "<<-" %in% all.names(one), calls_in(facts$code, "function"))
   given_outward <- unlist(lapply(outward, function(one) names(one[[2]]))) # what is given to them may have names
+  facts$inner <- own_of_functions(outward) # what these store may be a variable of theirs
   facts$carriers <- unique(c(named, bound, given_outward))
   facts$env <- made$env
   facts$inside <- character()

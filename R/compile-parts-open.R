@@ -10,7 +10,7 @@ open_names <- function(made, kinds, frame) {
   made$handing <- character()
   whole <- names(assigned_values(made$code))
   scope <- list(
-    values = values, placed = intersect(names(values), whole), taken = ls(frame, all.names = TRUE), top = TRUE,
+    values = values, placed = intersect(names(values), whole), top = TRUE,
     frame = TRUE, env = made$env, words = frame
   )
   made$code <- open_in(made$code, scope, made)
@@ -54,10 +54,8 @@ values_with_names <- function(made, kinds, frame) {
 
 has_plain_names <- function(value) {
   if (is.environment(value)) return(FALSE)
-  names <- names(value)
   plain <- is.null(dim(value)) && !is.object(value) || identical(class(value), "data.frame")
-  plain && !is.null(names) && length(names) <= most_named_parts && !anyNA(names) && !any(names == "") &&
-    !anyDuplicated(names)
+  plain && length(value) <= most_named_parts && is.character(names_that_tell(value))
 }
 
 names_inside <- function(value) {
@@ -65,8 +63,8 @@ names_inside <- function(value) {
   list(typeof(value), class(value), names(value), if (few) lapply(unname(value), names_inside))
 }
 
-# `scope`: `values` with the names that variables have, those that are `placed` among them, names that are `taken`,
-# and where helpers are looked for: see hand_in().
+# `scope`: `values` with the names that variables have, those that are `placed` among them, in a helper the names that
+# are `taken`, and where helpers are looked for: see hand_in().
 open_in <- function(code, scope, made) {
   if (!is.call(code)) return(code)
   opened <- if (call_name(code) == "with") opened_with(code, scope)
@@ -171,7 +169,7 @@ with_arguments <- function(data, expr) NULL
 means_rs_with <- function(scope) {
   words <- c("with", "as.list", "c")
   if (!scope$top && any(words %in% scope$taken)) return(FALSE)
-  if (is.environment(scope$words) && scope$top) return(mean_rs(words, scope$words))
+  if (scope$top) return(mean_rs(words, scope$words))
   all(vapply(words, function(word) identical(get0(word, scope$words, mode = "function"), get(word, baseenv())), NA))
 }
 

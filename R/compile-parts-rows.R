@@ -3,8 +3,8 @@
 
 rows_as_elements <- function(code, name, table, frame) {
   plain <- vapply(table, function(column) is.atomic(column) && !is.object(column) && is.null(dim(column)), NA)
-  names <- names(table)
-  told <- length(table) %in% seq_len(most_named_parts) && !anyDuplicated(names) && !any(names %in% c("", NA))
+  names <- names_that_tell(table)
+  told <- length(table) %in% seq_len(most_named_parts) && is.character(names)
   words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||")
   if (!told || !all(plain) || !mean_rs(words, frame)) return(code)
   change_upwards(code, function(code) {

@@ -49,6 +49,17 @@ test_that("vectors with names that are stored in a list have them when the loop 
       expect_identical(suppressMessages(outcome_of(fast, list(v, 3, out))), outcome_of(f, list(v, 3, out)))
     }
   }
+  by_function <- function(y, n) {
+    out <- list()
+    push <- function(y) out[[length(out) + 1]] <<- y
+    for (i in seq_len(n)) {
+      y <- y * 0.9
+      push(c(1, 2))
+    }
+    list(out, y)
+  }
+  fast <- ds_compile(by_function)
+  for (call in 1:2) expect_identical(suppressMessages(fast(c(S = 2, I = 3), 3)), by_function(c(S = 2, I = 3), 3))
   of_field <- function(p, n) {
     out <- list()
     for (i in seq_len(n)) out[[i]] <- c(i, p$w)
