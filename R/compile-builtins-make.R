@@ -153,12 +153,7 @@ tagged_concat <- function(cx, made, found) {
   key <- new_variable(cx)
   put(cx, "assign", list(made), name = held_name(cx, key, "double", 1))
   put(cx, "tag", name = tag_name(cx, key), tag = "integer")
-  for (value in found$values) {
-    if (length(value$modes) < 2) next
-    put(cx, "if", list(value_node("is_tag", "logical", 0, name = value$tag, tags = "double")), list(
-      yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = "double")), no = list()
-    ))
-  }
+  for (value in found$values) if (length(value$modes) > 1) raise_tag(cx, tag_name(cx, key), value$tag)
   cx$flow[[key]] <- number_type(found$modes, 1)
   read_variable(cx, key, key)
 }

@@ -39,7 +39,12 @@ combine <- function(cx, call, left, at) {
     c(list(keep_aside(cx, left, mark)), right)
   }
   least <- if (is.null(ops$integer)) "double" else "integer"
-  found <- settled_modes(cx, values, function(modes) highest_mode(modes, least))
+  found <- settled_modes(cx, values, function(modes) highest_mode(modes, least), !named_values(values))
+  if (found$mode == "mixed") {
+    value <- mixed_value(cx, mixed_ops[[call_name(call)]], found$values)
+    if (at %% row_kept == 0) value$node <- in_variable(cx, value$node)
+    return(value)
+  }
   if (is.null(ops[[found$mode]])) fall_back(cx, "an operation that complex numbers don't have")
   value <- element_value(cx, call, ops[[found$mode]], found$values)
   if (at %% row_kept == 0) value$node <- in_variable(cx, value$node)
@@ -47,7 +52,8 @@ combine <- function(cx, call, left, at) {
 }
 
 minus_value <- function(cx, values) {
-  found <- settled_modes(cx, values, arithmetic_mode)
+  found <- settled_modes(cx, values, arithmetic_mode, !named_values(values))
+  if (found$mode == "mixed") return(mixed_value(cx, "neg_m", found$values))
   node <- found$values[[1]]$node
   if (node$op == "const" && node$mode %in% c("integer", "double") && !is.na(node$value)) {
     return(new_value(const_node(-node$value)))
@@ -114,8 +120,10 @@ plain_element <- function(op) {
 # floor() and its like give integers of integers only in later versions of R: the mode is double here.
 absolute_value <- function(cx, call) {
   demand_count(cx, call, 1)
-  found <- settled_modes(cx, operand_values(cx, as.list(call)[-1]), arithmetic_mode)
-  element_value(cx, call, c(double = "abs", integer = "abs_i", complex = "mod_z")[[found$mode]], found$values)
+  values <- operand_values(cx, as.list(call)[-1])
+  found <- settled_modes(cx, values, arithmetic_mode, !named_values(values))
+  op <- c(double = "abs", integer = "abs_i", complex = "mod_z", mixed = "abs")[[found$mode]]
+  as_found(cx, element_value(cx, call, op, found$values), found)
 }
 
 # round() and signif(), whose second argument may be left out.
@@ -140,11 +148,12 @@ parallel_extreme <- function(op) {
   function(cx, call) {
     args <- as.list(call)[-1]
     if (length(args) < 2 || any(nzchar(rlang::names2(args)))) refuse(cx, call, "`pmin()` or `pmax()` of this form")
-    found <- settled_modes(cx, operand_values(cx, args), function(modes) highest_mode(modes))
+    values <- operand_values(cx, args)
+    found <- settled_modes(cx, values, function(modes) highest_mode(modes), !named_values(values))
     if (found$mode == "logical") refuse(cx, call, "the extremes of conditions")
     first <- found$values[[1]]$node$rank
     values <- if (first < 2) lapply(found$values, flat_value, cx = cx) else found$values
-    Reduce(function(one, other) element_value(cx, call, op, list(one, other)), values)
+    as_found(cx, Reduce(function(one, other) element_value(cx, call, op, list(one, other)), values), found)
   }
 }
 
@@ -267,6 +276,7 @@ ifelse_of_one <- function(cx, call, test, args) {
   key <- new_variable(cx)
   side <- function(code) {
     value <- lower(cx, code)
+    if (is_mixed(value) && value$node$rank == 0) return(assign_value(cx, key, value))
     node <- node_of(cx, value, code)
     assign_value(cx, key, new_value(if (node$rank > 0) as_single(cx, node) else node))
   }

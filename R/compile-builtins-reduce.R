@@ -16,23 +16,31 @@ reduction <- function(fn, mode_of, join = NULL) {
     }
     if (length(args) > 1 && is.null(join)) refuse(cx, call, sprintf("`%s()` of several vectors", fn))
     if (length(args) == 0) fall_back(cx, sprintf("%s() of nothing", fn))
-    found <- settled_modes(cx, operand_values(cx, args), function(modes) highest_mode(modes))
-    named <- !all(vapply(found$values, function(value) is.null(value$names), NA))
-    if (fn %in% c("which.max", "which.min") && named) refuse(cx, call, sprintf("`%s()` of what has names", fn))
-    mode <- if (fn %in% c("any", "all")) "logical" else found$mode
-    if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
-    nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))
-    singles <- all(node_ranks(nodes) == 0) && length(nodes) > 1
-    if (skip && singles && mode != "complex") return(new_value(of_known(cx, fn, nodes, mode_of(mode), join)))
-    if (skip && length(nodes) > 1 && fn %in% c("min", "max")) { # one of them may be all missing
-      nodes <- list(as_leaf(cx, in_variable(cx, value_node("concat", mode, 1, lapply(nodes, named_if_long, cx = cx)))))
+    values <- operand_values(cx, args)
+    mixed <- fn %in% mixed_reductions && !named_values(values)
+    found <- settled_modes(cx, values, function(modes) highest_mode(modes), mixed)
+    if (fn %in% c("which.max", "which.min") && named_values(values)) {
+      refuse(cx, call, sprintf("`%s()` of what has names", fn))
     }
-    parts <- lapply(nodes, one_reduction,
-      cx = cx, fn = fn, mode = mode_of(mode), skip = skip,
-      alone = length(nodes) == 1
-    )
-    new_value(Reduce(function(one, other) element_node(join[[mode_of(mode)]], list(one, other)), parts))
+    if (fn %in% c("any", "all") && found$mode == "double") fall_back(cx, "numbers taken for conditions")
+    mode <- if (fn %in% c("any", "all")) "logical" else sub("mixed", "double", found$mode)
+    nodes <- lapply(found$values, function(value) as_mode(as_leaf(cx, value$node), mode))
+    made <- new_value(reduced_node(cx, fn, nodes, mode, mode_of, join, skip))
+    if (found$mode == "mixed") reduced_mixed(cx, fn, made, found$values, mode_of) else made
   }
+}
+
+reduced_node <- function(cx, fn, nodes, mode, mode_of, join, skip) {
+  singles <- all(node_ranks(nodes) == 0) && length(nodes) > 1
+  if (skip && singles && mode != "complex") return(of_known(cx, fn, nodes, mode_of(mode), join))
+  if (skip && length(nodes) > 1 && fn %in% c("min", "max")) { # one of them may be all missing
+    nodes <- list(as_leaf(cx, in_variable(cx, value_node("concat", mode, 1, lapply(nodes, named_if_long, cx = cx)))))
+  }
+  parts <- lapply(nodes, one_reduction,
+    cx = cx, fn = fn, mode = mode_of(mode), skip = skip,
+    alone = length(nodes) == 1
+  )
+  Reduce(function(one, other) element_node(join[[mode_of(mode)]], list(one, other)), parts)
 }
 
 # Of single numbers, those that are missing left out.
@@ -77,11 +85,13 @@ lower_range_of <- function(cx, call) {
     unname(args)
   ))))
   if (is.null(all$node)) fall_back(cx, "range() of NULL")
-  node <- named_node(cx, settle(cx, all)$node)
+  mixed <- is_mixed(all)
+  node <- named_node(cx, settle(cx, as_if_double(all))$node)
   ends <- lapply(c("min", "max"), function(fn) {
     one_reduction(cx, as_mode(node, highest_mode(node$mode, "integer")), fn, summed_mode(node$mode), skip, TRUE)
   })
-  new_value(value_node("concat", ends[[1]]$mode, 1, ends))
+  made <- new_value(value_node("concat", ends[[1]]$mode, 1, ends))
+  if (mixed) as_mixed(made, all$tag) else made
 }
 
 # Statistics of a vector of doubles.
@@ -165,7 +175,7 @@ lower_is_null <- function(cx, call) {
   work_out(cx, value)
   if (value$kind == "list" || !"null" %in% value$modes) return(new_value(const_node(FALSE)))
   if (length(value$modes) == 1) return(new_value(const_node(TRUE)))
-  new_value(value_node("is_tag", "logical", 0, name = value$tag, tags = "null"))
+  new_value(tag_node(value$tag, "null"))
 }
 
 lower_missing <- function(cx, call) {
@@ -179,7 +189,7 @@ lower_missing <- function(cx, call) {
   key <- variable_key(cx, name)
   modes <- (cx$flow[[key]] %||% unset_type())$modes
   if (!"unset" %in% modes || length(modes) == 1) return(new_value(const_node("unset" %in% modes)))
-  new_value(value_node("is_tag", "logical", 0, name = tag_name(cx, key), tags = "unset"))
+  new_value(tag_node(tag_name(cx, key), "unset"))
 }
 
 lower_unname <- function(cx, call) {

@@ -5,8 +5,12 @@ is_text <- function(code) is.character(code) && length(code) == 1 && !is.na(code
 
 # `mode_of` gives the result's mode from that of the first argument, or from all; `rank` the
 # rank, or a function of the nodes; `check` what must hold of the shapes, else the kernel
-# falls back; `risky` calls may stop or warn: then the kernel falls back, too.
-asked_of_r <- function(fn, mode_of, rank, risky = FALSE, check = NULL, where = "base", all_modes = FALSE) {
+# falls back; `risky` calls may stop or warn: then the kernel falls back, too. `mixed` says of numbers of which only the
+# run tells whether they are integers or doubles that the result is the same for both ("any"), or of the first one's
+# mode ("first").
+asked_of_r <- function(
+  fn, mode_of, rank, risky = FALSE, check = NULL, where = "base", all_modes = FALSE, mixed = "none"
+) {
   function(cx, call) {
     given <- as.list(call)[-1]
     if (length(given) == 0) fall_back(cx, sprintf("%s() without arguments", fn))
@@ -15,9 +19,14 @@ asked_of_r <- function(fn, mode_of, rank, risky = FALSE, check = NULL, where = "
     texts <- vapply(given, function(code) if (is_text(code)) code else NA_character_, "")
     numbers <- given[is.na(texts)]
     if (length(numbers) == 0) refuse(cx, call, sprintf("`%s()` of text", fn))
-    nodes <- Map(function(value, code) node_of(cx, value, code), operand_values(cx, numbers), unname(numbers))
+    values <- operand_values(cx, numbers)
+    kept <- mixed == "first" && is_mixed(values[[1]])
+    tag <- values[[1]]$tag
+    if (mixed != "none") values <- lapply(values, as_if_double)
+    nodes <- Map(function(value, code) node_of(cx, value, code), values, unname(numbers))
     labels <- rlang::names2(given)
-    ask_value(cx, call, fn, nodes, labels, mode_of, rank, risky, check, where, all_modes, unname(texts))
+    value <- ask_value(cx, call, fn, nodes, labels, mode_of, rank, risky, check, where, all_modes, unname(texts))
+    if (kept) as_mixed(value, tag) else value
   }
 }
 
@@ -45,7 +54,7 @@ margin <- function(fn) {
     asked_of_r(fn, or_complex("double"), function(nodes) {
       if (nodes[[1]]$rank != 2) refuse(cx, call, sprintf("`%s()` of something that is not a matrix", fn))
       1
-    })(cx, call)
+    }, mixed = "any")(cx, call)
   }
 }
 
@@ -79,27 +88,26 @@ like_first <- function(nodes) min(1, nodes[[1]]$rank)
 raised_mode <- function(mode) highest_mode(mode, "integer")
 
 whole_rows <- function() {
-  product <- function(fn, ...) asked_of_r(fn, or_complex("double"), 2, ..., all_modes = TRUE)
+  product <- function(fn, ...) asked_of_r(fn, or_complex("double"), 2, ..., all_modes = TRUE, mixed = "any")
   list(
-    t = asked_of_r("t", identity, 2), "%*%" = product("%*%", check = product_check(2, 1)),
+    t = asked_of_r("t", identity, 2, mixed = "first"), "%*%" = product("%*%", check = product_check(2, 1)),
     crossprod = product("crossprod", check = product_check(1, 1)), tcrossprod = product("tcrossprod", risky = TRUE),
     solve = asked_of_r("solve", or_complex("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2,
-      risky = TRUE, all_modes = TRUE
+      risky = TRUE, all_modes = TRUE, mixed = "any"
     ),
     rowSums = margin("rowSums"), colSums = margin("colSums"), rowMeans = margin("rowMeans"),
     colMeans = margin("colMeans"),
-    sort = asked_of_r("sort", identity, 1, risky = TRUE), order = asked_of_r("order", always("integer"), 1,
-      risky = TRUE
-    ),
-    unique = asked_of_r("unique", identity, function(nodes) max(1, nodes[[1]]$rank)),
-    duplicated = asked_of_r("duplicated", always("logical"), 1),
+    sort = asked_of_r("sort", identity, 1, risky = TRUE, mixed = "first"),
+    order = asked_of_r("order", always("integer"), 1, risky = TRUE, mixed = "any"),
+    unique = asked_of_r("unique", identity, function(nodes) max(1, nodes[[1]]$rank), mixed = "first"),
+    duplicated = asked_of_r("duplicated", always("logical"), 1, mixed = "any"),
     which = asked_of_r("which", always("integer"), 1, risky = TRUE),
-    match = asked_of_r("match", always("integer"), like_first), "%in%" = lower_in,
+    match = asked_of_r("match", always("integer"), like_first, mixed = "any"), "%in%" = lower_in,
     findInterval = asked_of_r("findInterval", always("integer"), like_first, risky = TRUE),
     tabulate = asked_of_r("tabulate", always("integer"), 1, risky = TRUE),
     cummax = asked_of_r("cummax", raised_mode, 1), cummin = asked_of_r("cummin", raised_mode, 1),
     "length<-" = asked_of_r("length<-", identity, 1, risky = TRUE),
-    head = asked_of_r("head", identity, 1, risky = TRUE, where = "utils"),
-    tail = asked_of_r("tail", identity, 1, risky = TRUE, where = "utils")
+    head = asked_of_r("head", identity, 1, risky = TRUE, where = "utils", mixed = "first"),
+    tail = asked_of_r("tail", identity, 1, risky = TRUE, where = "utils", mixed = "first")
   )
 }

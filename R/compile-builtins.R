@@ -76,17 +76,21 @@ operand_nodes <- function(cx, call, count = length(call) - 1, named = FALSE) {
 node_modes <- function(nodes) vapply(nodes, function(node) node$mode, "")
 
 # The values of arithmetic: where the mode of the result hangs on what a variable is found to be, it is looked at.
-settled_modes <- function(cx, values, mode_of) {
+# Where `mixed`, what may be an integer or a double is left so.
+settled_modes <- function(cx, values, mode_of, mixed = FALSE) {
   modes <- lapply(values, function(value) value$modes)
   if (all(lengths(modes) == 1)) return(list(values = values, mode = mode_of(unlist(modes, use.names = FALSE))))
   combos <- expand.grid(modes, stringsAsFactors = FALSE)
   results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
+  if (mixed && setequal(results, mixed_modes)) return(list(values = values, mode = "mixed"))
   if (length(results) > 1) {
     values <- lapply(values, function(value) settle(cx, value))
     results <- mode_of(vapply(values, function(value) value$modes, ""))
   }
   list(values = values, mode = results)
 }
+
+named_values <- function(values) !all(vapply(values, function(value) is.null(value$names), NA))
 
 # An element-wise value of these operands, with the names that R gives it.
 element_value <- function(cx, call, op, values, ...) {

@@ -38,7 +38,9 @@ strict_table <- c(
   ), 1),
   c_calls(c(mod = "ds_mod", idiv = "ds_div"), 2, ", &bad"),
   c_calls(c(whole = "ds_whole", double_to_integer = "ds_d2i"), 1, ", &bad"),
-  c_calls(c(add_i = "DS_ADD", sub_i = "DS_SUB", mul_i = "DS_MUL"), 2),
+  c_calls(c(add_i = "DS_ADD", sub_i = "DS_SUB", mul_i = "DS_MUL", neg_m = "ds_neg_mixed"), 2),
+  c_calls(c(add_m = "DS_ADD_MIXED", sub_m = "DS_SUB_MIXED", mul_m = "DS_MUL_MIXED"), 3),
+  c_calls(c(mod_m = "ds_mod_mixed", idiv_m = "ds_div_mixed"), 3, ", &bad"),
   c_calls(c(
     mod_i = "ds_modi", idiv_i = "ds_divi", bit_and = "ds_bit_and", bit_or = "ds_bit_or", bit_xor = "ds_bit_xor",
     bit_left = "ds_bit_left",

@@ -13,6 +13,11 @@ element_table <- c(
   ), element_row, takes = "double", gives = "double"),
   lapply(c(mod = 2, idiv = 2), element_row, takes = "double", gives = "double", effects = "warns"),
   lapply(c(add_i = 2, sub_i = 2, mul_i = 2), element_row, takes = "integer", gives = "integer", effects = "falls back"),
+  # of numbers that are integers where the last operand is true
+  lapply(c(add_m = 3, sub_m = 3, mul_m = 3, mod_m = 3, idiv_m = 3), element_row,
+    takes = c("double", "double", "logical"), gives = "double", effects = c("warns", "falls back")
+  ),
+  list(neg_m = element_row(2, c("double", "logical"), "double")),
   lapply(
     c(
       neg_i = 1, abs_i = 1, mod_i = 2, idiv_i = 2, bit_and = 2, bit_or = 2, bit_xor = 2, bit_left = 2,

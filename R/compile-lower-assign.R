@@ -189,9 +189,11 @@ lower_store <- function(cx, target, code) {
   }
   if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`")
   value <- lower(cx, code[[3]])
-  node <- number_into(cx, value, cx$flow[[key]]$modes, code[[3]])
+  mixed <- takes_mixed(cx, key, value)
+  node <- if (!mixed) number_into(cx, value, cx$flow[[key]]$modes, code[[3]])
   marks <- length(cx$out)
   at <- lapply(indices, function(index) lower_position(cx, index))
+  if (mixed) return(store_mixed(cx, key, name, keep_aside(cx, value, marks), at, code))
   node <- keep_aside(cx, node, marks)
   if (node$mode == "character" || "character" %in% cx$flow[[key]]$modes) check_text_store(cx, key, node, at, code)
   type <- stored_type(cx, key, name, node, at, exact, code)
@@ -283,7 +285,7 @@ finish_null <- function(cx, key, type) {
 tell_raised <- function(cx, key, modes, stored) {
   below <- Filter(function(mode) match(mode, tag_names) < match(stored, tag_names), modes)
   if (length(below) == 0) return()
-  test <- value_node("is_tag", "logical", 0, name = tag_name(cx, key), tags = below)
+  test <- tag_node(tag_name(cx, key), below)
   put(cx, "if", list(test), list(
     yes = list(step_node("tag", cx$line, name = tag_name(cx, key), tag = stored)),
     no = list()

@@ -344,7 +344,7 @@ force_promise <- function(cx, key, type) {
     assign_value(cx, key, value)
   }
   if (identical(type$modes, "unset")) return(work_out())
-  test <- value_node("is_tag", "logical", 0, name = tag_name(cx, key), tags = "unset")
+  test <- tag_node(tag_name(cx, key), "unset")
   lower_ways(cx, test, work_out, function() {
     cx$flow[[key]] <- number_type(setdiff(type$modes, "unset"), type$rank, type$names)
   })

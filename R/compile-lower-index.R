@@ -56,12 +56,13 @@ lower_load <- function(cx, call) {
   if (!is.null(of$names) && !exact) return(named_load(cx, call, of, indices))
   mark <- length(cx$out)
   positions <- lapply(indices, function(index) lower_position(cx, index))
-  node <- keep_aside(cx, of$node, mark)
-  load_positions(cx, call, node, positions, exact, isFALSE(keep))
+  of <- keep_aside(cx, of, mark)
+  value <- load_positions(cx, call, of$node, positions, exact, isFALSE(keep))
+  if (is_mixed(of)) as_mixed(value, of$tag) else value
 }
 
 # What is loaded from may be NULL only where that is told from the rest.
-settle_data <- function(cx, value) if (length(value$modes) > 1) settle(cx, value) else value
+settle_data <- function(cx, value) if (length(value$modes) > 1 && !is_mixed(value)) settle(cx, value) else value
 
 # NULL gives NULL, or an error of `[[` in later versions of R: R's affair but for plain places.
 null_load <- function(cx, indices, exact) {

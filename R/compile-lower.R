@@ -384,11 +384,15 @@ lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, c
 keep_aside <- function(cx, value, mark) {
   node <- if (is.null(value$op)) value$node else value
   later <- cx$out[seq_along(cx$out) > mark]
-  if (is.null(node) || !any(names_read(node) %in% names_written(later))) return(value)
+  if (is.null(node) || !any(c(names_read(node), value$tag) %in% names_written(later))) return(value)
   cx$out <- cx$out[seq_len(mark)]
   kept <- in_variable(cx, node)
+  if (is.null(value$op)) {
+    value$node <- kept
+    kept <- keep_tag(cx, value, later)
+  }
   cx$out <- c(cx$out, later)
-  if (is.null(value$op)) utils::modifyList(value, list(node = kept)) else kept
+  kept
 }
 
 # A value in a variable of its own.

@@ -479,6 +479,11 @@ static inline int ds_i2l(int x) { return x == NA_INTEGER ? NA_LOGICAL : x != 0; 
 #define DS_ADD(a, b) DS_SUM(a, b, __builtin_add_overflow)
 #define DS_SUB(a, b) DS_SUM(a, b, __builtin_sub_overflow)
 #define DS_MUL(a, b) DS_SUM(a, b, __builtin_mul_overflow)
+/* Of doubles that hold integers where `whole` is true. */
+#define DS_MIXED(y, whole) ({ const double ds_y = (y); DS_NEED(!(whole) || !(fabs(ds_y) > 2147483647.0)); ds_y; })
+#define DS_ADD_MIXED(a, b, whole) DS_MIXED((a) + (b), whole)
+#define DS_SUB_MIXED(a, b, whole) DS_MIXED((a) - (b), whole)
+#define DS_MUL_MIXED(a, b, whole) ({ const double ds_z = DS_MIXED((a) * (b), whole); (whole) ? ds_z + 0.0 : ds_z; })
 #define DS_ADD_SURE(a, b) DS_SUM_SURE(a, b, __builtin_add_overflow)
 #define DS_SUB_SURE(a, b) DS_SUM_SURE(a, b, __builtin_sub_overflow)
 #define DS_MUL_SURE(a, b) DS_SUM_SURE(a, b, __builtin_mul_overflow)
@@ -541,6 +546,13 @@ static inline double ds_div(double x, double y, int *bad) {
   DS_LONG rest = (DS_LONG) x - floor(q) * (DS_LONG) y;
   return (double) (floor(q) + floorl(rest / y));
 }
+static inline double ds_mod_mixed(double a, double b, int whole, int *bad) {
+  return whole ? ds_i2d(ds_modi(ds_d2i(a, bad), ds_d2i(b, bad))) : ds_mod(a, b, bad);
+}
+static inline double ds_div_mixed(double a, double b, int whole, int *bad) {
+  return whole ? ds_i2d(ds_divi(ds_d2i(a, bad), ds_d2i(b, bad))) : ds_div(a, b, bad);
+}
+static inline double ds_neg_mixed(double a, int whole) { return whole ? 0.0 - a : -a; }
 
 /* Powers as R's arithmetic has them: a square is a product. */
 static inline double ds_pow(double x, double y) { return y == 2.0 ? x * x : R_pow(x, y); }
