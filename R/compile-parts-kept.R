@@ -6,6 +6,8 @@ keep_names_in <- function(made, named, frame, bound) {
   shown <- Filter(function(one) any(vapply(as.list(one)[-1], may_have_names, NA, facts)), calls_in(made$code, "print"))
   bound <- Filter(function(name) !binds_named(name, facts), bound)
   out <- setdiff(intersect(made$gives, facts$carriers), bound)
+  facts$follows <- names_followed(facts, names(made$given))
+  keep_lengths(made, facts$follows, facts$values)
   changed <- intersect(made$changed, facts$carriers)
   from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts)
   kept <- names(Filter(Negate(is.null), from))
@@ -82,9 +84,48 @@ names_stay_those_of <- function(name, facts) {
   if (name %in% reshaped_names(facts$code)) return(NULL)
   values <- facts$assigned[[name]]
   if (is.null(values)) return(if (name %in% names(facts$values)) name)
+  if (!is.null(facts$follows[[name]])) return(facts$follows[[name]])
   from <- unique(lapply(values, source_of_names, name, facts))
   if (length(from) == 1) from[[1]]
 }
+
+# Variables that take their names from one another: `step <- x + draw`, then `if (better) x <- step`. By name, the one
+# that has them before the loop; what the loop is given beside it has the same.
+names_followed <- function(facts, given) {
+  follows <- list()
+  for (root in names(Filter(has_own_names, facts$values))) {
+    alike <- Filter(function(name) {
+      !name %in% given || identical(attributes(facts$values[[name]]), attributes(facts$values[[root]]))
+    }, setdiff(names(facts$assigned), c(reshaped_names(facts$code), facts$inner, names(follows))))
+    repeat {
+      facts$follows <- stats::setNames(rep(list(root), length(alike)), alike)
+      still <- Filter(function(name) {
+        all(vapply(facts$assigned[[name]], function(code) identical(source_of_names(code, name, facts), root), NA))
+      }, alike)
+      if (length(still) == length(alike)) break
+      alike <- still
+    }
+    if (root %in% alike) follows[alike] <- root
+  }
+  follows
+}
+
+# A value of theirs that is longer than the one that has the names has none.
+keep_lengths <- function(made, follows, values) {
+  followers <- setdiff(names(follows), unlist(follows))
+  if (length(followers) == 0) return()
+  made$env <- new.env(parent = made$env)
+  look <- function(code) {
+    name <- if (call_name(code) %in% c("<-", "=", "<<-") && is.name(code[[2]])) as.character(code[[2]]) else ""
+    if (!name %in% followers || is_of_length(code[[3]])) return(NULL)
+    code[[3]] <- as_long_as(code[[3]], length(values[[follows[[name]]]]), made)
+    code
+  }
+  made$code <- change_upwards(made$code, look)
+  made$before <- lapply(made$before, change_upwards, look)
+}
+
+is_of_length <- function(code) is.call(code) && call_name(code) == "of length"
 
 keeping_names <- c(
   "+", "-", "*", "/", "^", "(", "%%", "%/%", "floor", "ceiling", "trunc", "abs", "sqrt", "exp", "log", "sin", "cos",
@@ -96,9 +137,11 @@ keeping_names <- c(
 source_of_names <- function(code, own, facts) {
   if (is.name(code)) {
     name <- as.character(code)
+    if (!name %in% facts$inner && !is.null(facts$follows[[name]])) return(facts$follows[[name]])
     whole <- !name %in% facts$inner && (identical(name, own) || is.null(facts$assigned[[name]]))
     return(if (whole && name %in% names(facts$values)) name)
   }
+  if (is_of_length(code)) return(source_of_names(code[[2]], own, facts))
   if (!is.call(code) || !call_name(code) %in% keeping_names) return(NULL)
   operands <- as.list(code)[-1]
   first <- if (length(operands) == 2) source_of_names(operands[[1]], own, facts)
@@ -132,6 +175,7 @@ without_second_names <- function(code, kept, facts) {
 lasting_names <- function(code, kept, facts) {
   while (is.call(code) && call_name(code) %in% keeping_names) code <- code[[2]]
   name <- if (is.name(code)) as.character(code) else ""
+  if (!name %in% facts$inner && !is.null(facts$follows[[name]])) return(facts$follows[[name]])
   stays <- name %in% kept || (name %in% names(facts$values) && is.null(facts$assigned[[name]]))
   if (stays && !name %in% facts$inner && has_own_names(facts$values[[name]])) name
 }

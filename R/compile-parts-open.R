@@ -3,7 +3,8 @@
 # by its name becomes the one at its place. It is built for these names.
 
 open_names <- function(made, kinds, frame) {
-  values <- values_with_names(made, kinds, frame)
+  known <- values_with_names(made, kinds, frame)
+  values <- known$values
   if (length(values) == 0) return()
   before <- list(code = made$code, before = made$before)
   made$env <- new.env(parent = made$env)
@@ -21,35 +22,43 @@ open_names <- function(made, kinds, frame) {
     made$before[[at]] <- open_in(made$before[[at]], inside, made)
   }
   if (identical(made$code, before$code) && identical(made$before, before$before)) return()
+  keep_lengths(made, known$follows, values)
   # they are put back, for it is then that their lengths are looked at
   made$gives <- union(made$gives, scope$placed)
   gone <- setdiff(assigned_names(before$code), assigned_names(made$code))
   made$gives <- setdiff(made$gives, gone)
   made$changed <- setdiff(made$changed, gone)
-  known <- lapply(values, names_inside)
+  given <- setdiff(names(values), names(kinds)[kinds == "unset"])
+  known <- lapply(values[given], names_inside)
   made$holds <- c(made$holds, list(function(frame) {
     all(vapply(names(known), function(name) identical(names_inside(frame[[name]]), known[[name]]), NA))
   }))
 }
 
-# Lists, and vectors with names, that have them as long as the loop runs.
+# list(values, follows): lists, and vectors with names, that have them as long as the loop runs.
 values_with_names <- function(made, kinds, frame) {
   code <- c(made$before, list(made$code))
   assigned <- assigned_values(code)
   counters <- vapply(calls_in(code, "for"), function(one) as.character(one[[2]]), "")
   names <- setdiff(names(kinds)[kinds %in% c("list", "named")], c(own_of_functions(made$code), counters, made$pending))
   values <- lapply(stats::setNames(nm = names), function(name) frame[[name]])
-  Filter(Negate(is.null), lapply(stats::setNames(nm = names), function(name) {
+  facts <- list(
+    code = code, values = values, assigned = assigned, carriers = unlist(lapply(code, all.vars)), env = made$env
+  )
+  given <- names(kinds)[kinds != "unset"]
+  facts$follows <- names_followed(facts, given)
+  values <- Filter(Negate(is.null), lapply(stats::setNames(nm = names), function(name) {
     value <- values[[name]]
     if (!has_plain_names(value)) return(NULL)
     if (!name %in% c(made$changed, assigned_names(made$code))) return(value)
     # where it is left before its end, nobody looks at the lengths of what it changed
     if (is.list(value) || "return" %in% all.names(made$code)) return(NULL)
-    facts <- list(
-      code = code, values = values, assigned = assigned, carriers = unlist(lapply(code, all.vars)), env = made$env
-    )
     if (identical(names_stay_those_of(name, facts), name)) value
   }))
+  follows <- facts$follows[vapply(facts$follows, function(root) root %in% names(values), NA)]
+  more <- setdiff(names(follows), given)
+  values[more] <- values[unlist(follows[more])]
+  list(values = values, follows = follows)
 }
 
 has_plain_names <- function(value) {

@@ -117,7 +117,7 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
   if (plain) made$code <- rows_as_elements(made$code, name, frame[[name]], frame)
   apart <- parts_apart(made, if (plain) column_elements(made$code, name) else made$code, name, frame)
-  whole <- name %in% all.vars(apart$code)
+  whole <- speaks_freely(apart$code, name)
   all_apart <- if (!whole) with_functions_apart(made, name, frame, apart, plain)
   if (!is.null(all_apart)) return(take_parts(made, name, frame, all_apart, unrolled))
   if (is_sequence_use(made, name, frame)) return()
@@ -138,7 +138,7 @@ with_functions_apart <- function(made, name, frame, apart, plain) {
     if (!speaks_freely(code, name)) next
     if (name %in% own_of_functions(code)) return(NULL)
     inside <- parts_apart(made, if (plain) column_elements(code, name) else code, name, frame)
-    if (name %in% all.vars(inside$code)) return(NULL)
+    if (speaks_freely(inside$code, name)) return(NULL)
     apart$before[[at]] <- inside$code
     apart$found <- c(apart$found, inside$found[setdiff(names(inside$found), names(apart$found))])
     apart$deep <- c(apart$deep, inside$deep[setdiff(names(inside$deep), names(apart$deep))])
@@ -146,11 +146,12 @@ with_functions_apart <- function(made, name, frame, apart, plain) {
   apart
 }
 
-# Does code speak of a variable that is not an argument of a function in it?
+# Does code speak of a variable that is not an argument of a function in it? A field of that name is none.
 speaks_freely <- function(code, name) {
   if (is.name(code)) return(identical(code, as.name(name)))
   if (!is.call(code)) return(FALSE)
   if (call_name(code) == "function" && name %in% names(code[[2]])) return(FALSE)
+  if (call_name(code) %in% c("$", "@")) return(speaks_freely(code[[2]], name))
   parts <- c(as.list(code), if (call_name(code) == "function") as.list(code[[2]]))
   any(vapply(parts, function(one) !rlang::is_missing(one) && !is.pairlist(one) && speaks_freely(one, name), NA))
 }
