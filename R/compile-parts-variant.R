@@ -328,6 +328,7 @@ put_constant <- function(code, name, value) {
   if (call_name(code) %in% c("quote", "::", ":::")) return(code)
   kept <- attributes(code)
   parts <- as.list(code)
+  if (is.call(parts[[1]])) parts[[1]] <- put_constant(parts[[1]], name, value)
   if (is.language(value) && identical(parts[[1]], as.name(name))) parts[[1]] <- value
   for (i in if (call_name(code) %in% c("$", "@")) 2 else seq_along(parts)[-1]) {
     if (rlang::is_missing(parts[[i]])) next

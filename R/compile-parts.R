@@ -178,9 +178,12 @@ new_part <- function(cut, loop) {
 
 # The code of the functions made in the function that a loop speaks of, by way of one another too.
 inner_functions_of <- function(used, body) {
-  inner <- Filter(function(values) any(vapply(values, is_function_code, NA)), assigned_values(body))
+  assigned <- assigned_values(body)
+  inner <- Filter(function(values) any(vapply(values, may_give_function, NA)), assigned)
   found <- list()
   repeat {
+    picked <- Filter(picks_value, unlist(unname(assigned[intersect(names(assigned), used)]), recursive = FALSE))
+    used <- c(used, unlist(lapply(picked, all.names)))
     more <- inner[intersect(names(inner), setdiff(used, names(found)))]
     if (length(more) == 0) return(unlist(unname(found)))
     found <- c(found, more)
@@ -191,10 +194,19 @@ inner_functions_of <- function(used, body) {
 # Variables that may come to hold functions.
 functions_made <- function(code) {
   made <- Filter(
-    function(values) any(vapply(values, function(value) is_function_code(value) || is.name(value), NA)),
+    function(values) any(vapply(values, function(value) may_give_function(value) || is.name(value), NA)),
     assigned_values(code)
   )
   names(made)
+}
+
+picks_value <- function(code) is.name(code) || (is.call(code) && call_name(code) %in% c("[[", "$", "if", "switch"))
+
+# A function, written out or chosen from some, alone or in a list.
+may_give_function <- function(code) {
+  if (is_function_code(code)) return(TRUE)
+  choosing <- is.call(code) && call_name(code) %in% c("if", "switch", "{", "(", "list")
+  choosing && any(vapply(Filter(is.call, as.list(code)[-1]), may_give_function, NA))
 }
 
 called_names <- function(code) setdiff(all.names(code), all.vars(code))

@@ -149,3 +149,56 @@ test_that("what a loop was built for is looked at again when its names are other
     expect_identical(suppressMessages(outcome_of(fast, list(y, rates, 3, f))), outcome_of(euler, list(y, rates, 3, f)))
   }
 })
+
+test_that("a state and what is tried in its place have their names from one another", {
+  without_comparing()
+  depths <- c(0.2, 1.1, 0.7, 0.4)
+  walk <- function(density, start, n) {
+    chain <- matrix(NA, n, length(start), dimnames = list(NULL, names(start)))
+    now <- start
+    best <- density(now)
+    for (i in 1:n) {
+      tried <- now + rnorm(length(now), 0, 0.3)
+      found <- density(tried)
+      if (log(runif(1)) < found - best) {
+        now <- tried
+        best <- found
+      }
+      chain[i, ] <- now
+    }
+    list(chain, now, tried, best)
+  }
+  densities <- list(
+    function(p) if (p[["s"]] <= 0) -Inf else sum(dnorm(depths, p[["m"]], p[["s"]], log = TRUE)),
+    function(p) {
+      if (p["s"] <= 0) return(-Inf)
+      with(as.list(p), sum(dnorm(depths, m, s, log = TRUE)))
+    },
+    function(p) -sum((p - 1)^2)
+  )
+  for (f in densities) expect_true(runs_native(walk, list(f, c(m = 0, s = 1), 20)), info = deparse1(f))
+  # what is longer has no names
+  longer <- function(x, counts) {
+    now <- x
+    out <- numeric(0)
+    for (i in seq_along(counts)) {
+      tried <- now + seq_len(counts[i])
+      if (counts[i] == 2) now <- tried
+      out <- c(out, tried[["b"]])
+    }
+    list(now, tried, out)
+  }
+  expect_true(runs_native(longer, list(c(a = 1, b = 2), c(2, 1, 2))))
+  expect_false(runs_native(longer, list(c(a = 1, b = 2), c(2, 4, 1, 2))))
+  other <- function(x, z, k) {
+    now <- x
+    for (i in seq_along(k)) {
+      if (k[i] > 1) now <- z
+      z <- now + k[i]
+    }
+    list(now, z)
+  }
+  expect_true(runs_native(other, list(c(a = 1, b = 2), c(a = 3, b = 4), c(2, 0.5))))
+  expect_false(runs_native(other, list(c(a = 1, b = 2), c(b = 3, a = 4), c(2, 0.5))))
+  expect_false(runs_native(other, list(c(1, 2), c(b = 3, a = 4), c(0.5, 0.5))))
+})

@@ -104,6 +104,40 @@ test_that("functions in lists are called, whichever they are", {
   }, given[[1]]), "R")
 })
 
+test_that("functions that the frame chooses from some are called, and read its variables", {
+  without_comparing()
+  density <- function(x, kind, width, n = width) {
+    kernels <- list(box = function(u) abs(u) <= width, bell = function(u) exp(-(u / width)^2))
+    round_it <- if (n > 1) function(u) u / n else function(u) u * n
+    from <- switch(kind, box = function(u) u, bell = function(u) u - n)
+    picked <- kernels[[kind]]
+    s <- 0
+    for (v in x) {
+      s <- s + kernels[[kind]](v) + picked(v) + round_it(v) + from(v)
+      if (v > 2) n <- n + 1
+    }
+    s
+  }
+  fast <- ds_compile(density)
+  for (given in list(list(1:3 / 2, "box", 1.2), list(c(3, 1), "bell", 0.5), list(c(3, 1), "bell", 0.5, 2))) {
+    for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(density, given))
+  }
+  expect_true(all(ds_inspect(fast)$parts$runs == "native"))
+})
+
+test_that("a column of the name of a list is no use of the list", {
+  without_comparing()
+  table <- function(d) {
+    out <- data.frame(size = d$size, d = NA)
+    for (i in seq_along(d$size)) out$d[i] <- sum(d$size >= d$size[i])
+    out
+  }
+  fast <- ds_compile(table)
+  given <- list(data.frame(size = c(3, 1, 2)))
+  for (call in 1:2) expect_identical(outcome_of(fast, given), outcome_of(table, given))
+  expect_identical(ds_inspect(fast)$parts$runs, "native")
+})
+
 test_that("rows and columns that a loop binds have the names that R gives them", {
   state <- function(start, n, last = paste("end")) {
     level <- rep(1, 2)
