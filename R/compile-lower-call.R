@@ -187,7 +187,8 @@ follow_callee <- function(cx, key, name, lower_it) {
     shared$callees[[key]] <- lower_it(routine)
     if (is.null(shared$callees[[key]]$mode) || identical(before, known())) break
   }
-  if (shared$tentative == tentative) shared$final <- c(shared$final, key)
+  # further ways out do not make one kind of several
+  if (shared$tentative == tentative || is.null(shared$callees[[key]]$mode)) shared$final <- c(shared$final, key)
   shared$callees[[key]]
 }
 
@@ -227,10 +228,8 @@ most_written_in <- 400 # turns of the walker counted
 write_in <- function(cx, kernel, given, code, functions = list()) {
   own <- paste(c(kernel_words(kernel), kernel$scope$prefix), collapse = " ")
   if (own %in% cx$written_in) {
-    refuse(
-      cx, code, sprintf("`%s()` calls itself by way of others, or gives values of several kinds", kernel$name),
-      "A function that calls itself calls that name, and gives a number on all ways out, or a vector."
-    )
+    cx$shared$endless <- union(cx$shared$endless, cx$shared$doubtful)
+    refuse_endless(cx, kernel, code)
   }
   cx$shared$written <- cx$shared$written + 1
   if (cx$shared$written > most_written_in) refuse(cx, code, "functions that call functions, too many to be one kernel")
@@ -255,6 +254,13 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
   cx$loops <- outer$loops
   leave_scope(cx, scope, steps, prefix)
   read_variable(cx, scope$result, scope$result)
+}
+
+refuse_endless <- function(cx, kernel, code) {
+  refuse(
+    cx, code, sprintf("`%s()` calls itself by way of others, or gives values of several kinds", kernel$name),
+    "A function that calls itself calls that name, and gives a number on all ways out, or a vector."
+  )
 }
 
 leave_scope <- function(cx, scope, steps, prefix) {

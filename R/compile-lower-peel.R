@@ -3,6 +3,7 @@
 # one that ends in it, is left to R.
 
 most_peeled <- 3 # `x <- y; y <- m %*% x` takes two turns
+most_tried <- 24 # loops of a kernel that are tried without their first turn, those in what it calls counted each time
 
 # Where the loop is refused for what its variables are, or always falls back, it is tried without its first turn.
 with_peeling <- function(cx, code, lower_it) {
@@ -12,8 +13,10 @@ with_peeling <- function(cx, code, lower_it) {
   made <- whole <- attempt_loop(cx, lower_it)
   failed <- inherits(whole$end, "condition")
   if (failed && !cx$shared$conflict) rlang::cnd_signal(whole$end)
-  if (failed || (whole$settled && cx$shared$peeling < 2 && is.null(attr(code, "rest")))) {
+  worth_it <- failed || (whole$settled && cx$shared$peeling < 2 && is.null(attr(code, "rest")))
+  if (worth_it && cx$shared$tried < most_tried) {
     list2env(kept, cx)
+    cx$shared$tried <- cx$shared$tried + 1
     peeling <- cx$shared$peeling
     cx$shared$peeling <- peeling + !failed
     apart <- attempt_loop(cx, function() lower(cx, peeled_loop(cx, code), FALSE))
@@ -27,7 +30,7 @@ with_peeling <- function(cx, code, lower_it) {
   null_value()
 }
 
-lowering_state <- c("out", "flow", "loops", "line", "heads")
+lowering_state <- c("out", "flow", "loops", "line", "heads", "scope", "written_in", "forcing")
 
 # list(end, settled, state): whether some way leads on, or why it was refused; whether a variable that can be of
 # several modes there had to be of the highest; what was reached.

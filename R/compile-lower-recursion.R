@@ -42,10 +42,13 @@ recursive_call <- function(cx, kernel, given, code, functions) {
   types <- lapply(kernel$formals, function(default) unset_type())
   types[names(functions)] <- lapply(functions, function(f) list(kind = "function", kernel = f))
   types[names(given)] <- lapply(nodes, function(node) number_type(node$mode, node$rank))
-  found <- ask_routine(cx, kernel, types)
+  key <- routine_key(kernel, types)
+  if (key %in% cx$shared$endless) refuse_endless(cx, kernel, code)
+  found <- ask_routine(cx, kernel, types, key)
   if (identical(found$mode, "none")) leave_nothing(cx, kernel, found)
   if (!is.null(found$mode)) return(call_routine(cx, found, nodes))
-  list2env(before, cx) # written in, its own calls may be of other types
+  list2env(before, cx) # written in, its own calls may be of other types; where they are not, that is remembered
+  cx$shared$doubtful <- key
   NULL
 }
 
@@ -59,9 +62,12 @@ call_routine <- function(cx, found, nodes) {
 }
 
 # list(routine, type, random, outside, form); `mode` says in a word what is known of the type.
-ask_routine <- function(cx, kernel, types) {
-  key <- paste(c("routine", kernel_words(kernel), vapply(types, routine_code, "")), collapse = " ")
+ask_routine <- function(cx, kernel, types, key) {
   follow_callee(cx, key, kernel$name, function(routine) lower_routine(cx, kernel, types, routine))
+}
+
+routine_key <- function(kernel, types) {
+  paste(c("routine", kernel_words(kernel), vapply(types, routine_code, "")), collapse = " ")
 }
 
 routine_code <- function(type) {

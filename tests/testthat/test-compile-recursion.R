@@ -191,3 +191,23 @@ test_that("what gives the integer that it was given on one way, and a double on 
     if (name == "inner") expect_match(ds_inspect(fast, "c"), "static double f_reach", all = FALSE)
   }
 })
+
+test_that("a function that gives NULL where it finds nothing, a matrix where it does, is left to R in words", {
+  fill <- function(b) {
+    for (r in 1:3) for (c in 1:3) if (b[r, c] == 0) {
+      for (v in 1:3) if (!any(b[r, ] == v) && !any(b[, c] == v)) {
+        b[r, c] <- v
+        s <- fill(b)
+        if (!is.null(s)) return(s)
+        b[r, c] <- 0
+      }
+      return(NULL)
+    }
+    b
+  }
+  fast <- ds_compile(fill)
+  for (b in list(matrix(0, 3, 3), matrix(c(1, 1, 0, 0, 0, 0, 0, 0, 0), 3), diag(3))) {
+    expect_identical(suppressMessages(fast(b)), fill(b))
+  }
+  expect_match(ds_inspect(fast)$parts$reason[[1]], "calls itself by way of others", fixed = TRUE)
+})
