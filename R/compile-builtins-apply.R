@@ -27,6 +27,19 @@ applied_function <- function(cx, call, code) {
   list(head = name, before = list(call("<-", name, code)))
 }
 
+# list(name, before): what a function is applied over, in a variable of its own. A list whose parts are reached by
+# number is itself, and must have no names where they would go to the result.
+applied_over <- function(cx, call, code, named = TRUE) {
+  key <- sequence_key(cx, code)
+  if (is.null(key)) {
+    name <- own_variable(cx, call, "over")
+    return(list(name = name, before = list(call("<-", name, code))))
+  }
+  if ("<<-" %in% all.names(cx$scope$kernel$body)) refuse(cx, call, "a list that a function may change meanwhile")
+  if (named) put(cx, "need", list(value_node("is_nameless", "logical", 0, name = sequence_id(cx, key))))
+  list(name = code)
+}
+
 applied_arguments <- function(cx, call, template) {
   args <- tryCatch(as.list(match.call(template, call, expand.dots = FALSE))[-1], error = function(e) list(none = 0))
   odd <- setdiff(names(args), names(formals(template)))
@@ -81,9 +94,10 @@ none_stops <- function(over) call("if", call("==", call("length", over), 0), quo
 lower_sapply <- function(cx, call) {
   args <- applied_arguments(cx, call, function(X, FUN, ..., simplify, USE.NAMES) NULL)
   f <- applied_function(cx, call, args$FUN)
-  over <- own_variable(cx, call, "over")
+  found <- applied_over(cx, call, args$X)
+  over <- found$name
   out <- own_variable(cx, call, "out")
-  before <- c(f$before, list(call("<-", over, args$X), none_stops(over), call("<-", out, NULL)))
+  before <- c(f$before, found$before, list(none_stops(over), call("<-", out, NULL)))
   made <- map_columns(cx, call, before, call("length", over), function(at) {
     as.call(c(f$head, call("[[", over, at), args$...))
   }, out)
@@ -106,9 +120,10 @@ lower_vapply <- function(cx, call) {
   args <- applied_arguments(cx, call, function(X, FUN, FUN.VALUE, ..., USE.NAMES) NULL)
   f <- applied_function(cx, call, args$FUN)
   mode <- vapply_mode(cx, call, args$FUN.VALUE)
-  over <- own_variable(cx, call, "over")
+  found <- applied_over(cx, call, args$X)
+  over <- found$name
   out <- own_variable(cx, call, "out")
-  before <- c(f$before, list(call("<-", over, args$X), call("<-", out, call(mode, call("length", over)))))
+  before <- c(f$before, found$before, list(call("<-", out, call(mode, call("length", over)))))
   type <- map_loop(cx, call, before, call("length", over), function(at) {
     as.call(c(f$head, call("[[", over, at), args$...))
   }, function(value, at) call("<-", call("[", out, at), value))
@@ -140,9 +155,10 @@ lower_unlist <- function(cx, call) {
   }
   args <- applied_arguments(cx, inner, function(X, FUN, ...) NULL)
   f <- applied_function(cx, call, args$FUN)
-  over <- own_variable(cx, call, "over")
+  found <- applied_over(cx, call, args$X)
+  over <- found$name
   out <- own_variable(cx, call, "out")
-  type <- map_loop(cx, call, c(f$before, list(call("<-", over, args$X), call("<-", out, NULL))), call("length", over),
+  type <- map_loop(cx, call, c(f$before, found$before, list(call("<-", out, NULL))), call("length", over),
     function(at) as.call(c(f$head, call("[[", over, at), args$...)), gathered(out),
     any_length = TRUE
   )
@@ -154,7 +170,8 @@ lower_unlist <- function(cx, call) {
 lower_reduce <- function(cx, call) {
   args <- applied_arguments(cx, call, function(f, x, init, right, accumulate) NULL)
   f <- applied_function(cx, call, args$f)
-  over <- own_variable(cx, call, "over")
+  found <- applied_over(cx, call, args$x, named = FALSE)
+  over <- found$name
   made <- own_variable(cx, call, "made")
   at <- own_variable(cx, call, "at")
   first <- !"init" %in% names(args)
@@ -162,7 +179,7 @@ lower_reduce <- function(cx, call) {
     list(call("<-", made, args$init))
   count <- if (first) call("-", call("length", over), 1) else call("length", over)
   place <- if (first) call("+", at, 1) else at
-  lower(cx, block_of(f$before, list(call("<-", over, args$x)), start, list(
+  lower(cx, block_of(f$before, found$before, start, list(
     call("for", at, call("seq_len", count), call("<-", made, as.call(list(f$head, made, call("[[", over, place))))),
     made
   )))

@@ -220,14 +220,17 @@ is_plain_range <- function(node) {
 
 along <- function(fn, mode_of) {
   function(cx, call) {
-    node <- operand_nodes(cx, call, 1)[[1]]
+    value <- one_operand(cx, call)
+    mixed <- fn == "rev" && is_mixed(value)
+    node <- node_of(cx, if (mixed) as_if_double(value) else value, call[[2]])
     if (fn == "rev" && is_plain_range(node)) return(new_value(turned_range(cx, node)))
     node <- flat_node(cx, node)
     mode <- mode_of(node$mode)
     node <- as_mode(as_leaf(cx, node), if (fn == "cumprod") highest_mode(mode, "double") else mode)
     if (mode == "complex" && fn != "rev") return(ask_value(cx, call, fn, list(node), "", always(mode), 1, TRUE))
-    if (node$rank == 0) return(new_value(node))
-    new_value(value_node("along", mode, 1, list(named_node(cx, node)), fn = fn))
+    if (node$rank > 0) node <- value_node("along", mode, 1, list(named_node(cx, node)), fn = fn)
+    made <- new_value(node)
+    if (mixed) as_mixed(made, value$tag) else made
   }
 }
 

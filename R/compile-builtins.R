@@ -65,12 +65,19 @@ not_null <- function(cx, value) {
 
 # Nodes of arguments, without names.
 operand_nodes <- function(cx, call, count = length(call) - 1, named = FALSE) {
+  check_operands(cx, call, count)
   args <- as.list(call)[-1]
-  if (length(args) != count || any(!rlang::names2(args) %in% c("", "x"))) {
-    refuse(cx, call, sprintf("`%s()` with %d argument(s) of this form", call_name(call), length(args)))
-  }
-  values <- operand_values(cx, args)
-  Map(function(value, code) node_of(cx, value, code, named), values, args)
+  Map(function(value, code) node_of(cx, value, code, named), operand_values(cx, args), args)
+}
+
+check_operands <- function(cx, call, count) {
+  if (length(call) - 1 == count && all(rlang::names2(as.list(call)[-1]) %in% c("", "x"))) return()
+  refuse(cx, call, sprintf("`%s()` with %d argument(s) of this form", call_name(call), length(call) - 1L))
+}
+
+one_operand <- function(cx, call) {
+  check_operands(cx, call, 1)
+  operand_values(cx, as.list(call)[-1])[[1]]
 }
 
 node_modes <- function(nodes) vapply(nodes, function(node) node$mode, "")

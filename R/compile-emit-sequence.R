@@ -4,10 +4,11 @@ emit_part <- function(em, name, id, node) {
   type <- em$form$vars[[id]]
   c(
     if (changes_parts(em, node$name)) sprintf("ds_settle_part(%s);", used_text(em, node$name, node$args[[1]])),
-    sprintf(
-      "DS_PART(%s, %s, %s, %s, %d);", name, part_text(em, node$name, node$args),
-      mode_field(type$modes, "object"), mode_field(type$modes, "reader"), type$rank
-    ),
+    if (node$either) sprintf("DS_PART_EITHER(%s, %s, %d);", name, part_text(em, node$name, node$args), type$rank) else
+      sprintf(
+        "DS_PART(%s, %s, %s, %s, %d);", name, part_text(em, node$name, node$args),
+        mode_field(type$modes, "object"), mode_field(type$modes, "reader"), type$rank
+      ),
     if (type$rank > 1) sprintf("%s_d%d = ds_extent(%s_s, %d);", name, seq_len(type$rank), name, seq_len(type$rank)),
     if (changes_parts(em, node$name)) sprintf("MARK_NOT_MUTABLE(%s_s);", name),
     if (id %in% em$form$owned) sprintf("%s_own = 0;", name)
@@ -37,9 +38,11 @@ emit_put_list <- function(em, step, name) {
 emit_put_part <- function(em, step, name) {
   node <- step$args[[1]]
   held <- node$rank > 0 && changes_parts(em, step$name)
+  object <- object_text(em, node)
+  if (!is.null(step$from)) object <- sprintf("ds_as(%s, %s)", em$names[[step$from]], object)
   c(
     forget_used(em, step),
-    put_text(em, name, step$args[-1], sprintf(if (held) "ds_held(%s)" else "%s", object_text(em, node))),
+    put_text(em, name, step$args[-1], sprintf(if (held) "ds_held(%s)" else "%s", object)),
     if (node$rank > 0 && node$name %in% em$form$owned) sprintf("%s_own = 0;", em$names[[node$name]])
   )
 }
@@ -67,6 +70,12 @@ emit_put_element <- function(em, step, name) {
     "DS_PUT_ELEMENT(%s, %s, %s, %s, %s, %s);", name, place, c_value(em, step$args[[3]]), c_value(em, step$args[[1]]),
     mode_field(mode, "object"), mode_field(mode, "c")
   ))
+}
+
+record_text <- function(em, node) {
+  labels <- paste(c_string(node$labels), collapse = ", ")
+  part <- part_text(em, node$name, node$args)
+  sprintf("ds_is_record(%s, %d, (const char *[]) {%s})", part, length(node$labels), labels)
 }
 
 part_size_text <- function(em, node) {

@@ -13,7 +13,7 @@ lower_assignment <- function(cx, code, wanted) {
     return(if (wanted) lower(cx, code[[3]]) else null_value())
   }
   value <- switch(head,
-    "$" = assign_part(cx, target, code, as.character(target[[3]])),
+    "$" = store_field(cx, target, code) %||% assign_part(cx, target, code, as.character(target[[3]])),
     "[" = ,
     "[[" = lower_store(cx, target, code),
     dim = assign_dim(cx, target, code),
@@ -85,6 +85,8 @@ assign_name <- function(cx, name, value, wanted) {
   } else if (spells_sequence(cx, name, value)) {
     make_sequence(cx, key, call("list"))
     for (i in seq_len(length(value) - 1)) lower(cx, call("<-", call("[[", as.name(name), i), value[[i + 1]]))
+  } else if (!is.null(sequence_key(cx, as.name(name))) && length(parts <- parts_behind(value, name))) {
+    join_behind(cx, value, name, parts)
   } else if (!is.null(dropped <- place_dropped(cx, name, value))) {
     drop_part(cx, value, name, key, list(part_place(cx, call("[[", as.name(name), dropped), list(dropped))))
   } else if (head %in% c("if", "switch") && is_builtin(cx, head)) {

@@ -2,8 +2,9 @@
 # A part that is read becomes a variable like any other, which shares the list's object.
 
 # list(kind = "sequence", of), where `of` is the type of its parts: NULL as long as none is known, and of kind "record"
-# where they are lists, or have names, and are only put in.
-sequence_type <- function(of = NULL) list(kind = "sequence", of = of)
+# where they are lists of several numbers by name, or have names: see compile-lower-record.R. `fields` is the type that it
+# has itself as a record, where it goes by names.
+sequence_type <- function(of = NULL, fields = NULL) c(list(kind = "sequence", of = of), list(fields = fields))
 
 # The type of a list that is an argument; NULL where it is none of one kind of parts.
 type_of_list <- function(value) {
@@ -12,10 +13,11 @@ type_of_list <- function(value) {
   for (part in value) {
     if (is.null(part)) next
     if (is.character(part)) return(NULL)
-    of <- join_parts(of, type_of_value(part) %||% type_of_list(part) %||% conflict_type("of another kind"))
+    one <- type_of_value(part) %||% type_of_list(part) %||% type_of_record(part) %||% conflict_type("of another kind")
+    of <- join_parts(of, one)
     if (of$kind == "conflict") return(NULL)
   }
-  c(sequence_type(of), list(first = first_sign(value)))
+  c(sequence_type(of, type_of_record(value)), list(first = first_sign(value)))
 }
 
 # What the first part is, which tells lists that a kernel was built for from others; see type_of() in src/dispatch.cpp.
@@ -27,15 +29,19 @@ first_sign <- function(value) {
 join_parts <- function(one, other) {
   if (is.null(one) || is.null(other)) return(one %||% other)
   if (one$kind == "sequence" && other$kind == "sequence") return(join_sequences(one, other))
-  if (one$kind == "record" && other$kind == "record") return(one)
+  if (!is.null(one$fields) && other$kind == "record") one <- one$fields
+  if (!is.null(other$fields) && one$kind == "record") other <- other$fields
+  if (one$kind == "record" && other$kind == "record") return(join_records(one, other))
   numbers <- one$kind == "number" && other$kind == "number"
-  if (numbers && identical(one$modes, other$modes)) return(join_types(one, other))
+  mixed <- numbers && all(c(one$modes, other$modes) %in% mixed_modes)
+  if (numbers && (mixed || identical(one$modes, other$modes))) return(join_types(one, other))
   conflict_type("a list of parts of different kinds")
 }
 
 join_sequences <- function(one, other) {
   of <- join_parts(one$of, other$of)
-  if (identical(of$kind, "conflict")) of else sequence_type(of)
+  fields <- if (!is.null(one$fields) && !is.null(other$fields)) join_records(one$fields, other$fields)
+  if (identical(of$kind, "conflict")) of else sequence_type(of, if (is_readable(fields)) fields)
 }
 
 sequence_id <- function(cx, key) {
@@ -72,11 +78,23 @@ load_part <- function(cx, call, path) {
   at <- part_places(cx, path)
   of <- path$of
   if (is.null(of)) fall_back(cx, "a part of a list that has none yet")
+  record <- if (is_readable(of)) of else of$fields
+  if (!is.null(record)) return(load_record(cx, sequence_id(cx, path$key), at, record))
   if (of$kind != "number") refuse(cx, call, "a part of a list that is a list, or has names, as a value")
   if ("character" %in% of$modes) refuse(cx, call, "text in a list")
-  node <- in_variable(cx, value_node("part", of$modes, max(1, of$rank), at, name = sequence_id(cx, path$key)))
-  if (of$rank == 0) node <- in_variable(cx, value_node("single", of$modes, 0, list(node)))
-  new_value(node)
+  load_number(cx, sequence_id(cx, path$key), at, of)
+}
+
+load_number <- function(cx, name, at, of) {
+  either <- length(of$modes) > 1
+  node <- in_variable(cx, value_node("part", held_mode(of), max(1, of$rank), at, name = name, either = either))
+  if (of$rank == 0) node <- in_variable(cx, value_node("single", node$mode, 0, list(node)))
+  if (!either) return(new_value(node))
+  tag <- tag_name(cx, new_variable(cx))
+  set <- function(mode) list(step_node("tag", cx$line, name = tag, tag = mode))
+  whole <- value_node("part_whole", "logical", 0, at, name = name)
+  put(cx, "if", list(whole), list(yes = set("integer"), no = set("double")))
+  as_mixed(new_value(node), tag)
 }
 
 # The number of elements of a part, 0 where a place of the list holds none.
@@ -129,12 +147,14 @@ store_part <- function(cx, target, code, path) {
     return(drop_part(cx, code, as.character(target[[2]]), path$key, part_places(cx, path)))
   }
   if (is.null(value$node)) fall_back(cx, "a part of a list that is taken away")
-  value <- settle(cx, not_null(cx, value))
-  if (value$modes == "character") refuse(cx, code, "text in a list")
-  node <- named_node(cx, value$node)
-  at <- stored_places(cx, code, path, number_type(node$mode, node$rank))
-  put(cx, "put_part", c(list(node), at), name = sequence_id(cx, path$key))
-  new_value(node)
+  value <- settle_data(cx, not_null(cx, value))
+  if ("character" %in% value$modes) refuse(cx, code, "text in a list")
+  value$node <- named_node(cx, value$node)
+  mark <- length(cx$out)
+  at <- stored_places(cx, code, path, number_type(value$modes, value$node$rank))
+  value <- keep_aside(cx, value, mark)
+  put(cx, "put_part", c(list(value$node), at), name = sequence_id(cx, path$key), from = value$tag)
+  value
 }
 
 # `parts[[i]] <- NULL`, and `parts <- parts[-i]`: those behind move up.
@@ -150,15 +170,6 @@ place_dropped <- function(cx, name, value) {
   at <- if (ours && is_builtin(cx, "[") && is_builtin(cx, "-")) value[[3]]
   minus <- is.call(at) && call_name(at) == "-" && length(at) == 2
   if (minus && !is.null(sequence_key(cx, value[[2]]))) at[[2]]
-}
-
-# `parts[[i]] <- list(start = s, peak = p)` and `parts[[i]] <- c(start = s, peak = p)`, to be given back.
-store_record <- function(cx, code, path, value) {
-  if (length(path$places) > 1) refuse(cx, code, "a list in a list in a list")
-  made <- shape_of(cx, value, inside = TRUE)
-  at <- stored_places(cx, code, path, list(kind = "record"))
-  put(cx, "put_record", c(at, made$args), name = sequence_id(cx, path$key), shape = made$shape)
-  null_value()
 }
 
 # `parts[[i]][j] <- v`, where the part lies.
@@ -236,6 +247,7 @@ stores_parts <- function(code, name, worked_out = FALSE) {
   if (is_element_target(target)) target <- target[[2]]
   stores <- is.call(target) && call_name(target) == "[[" && identical(target[[2]], as.name(name)) &&
     length(target) == 3 && !is.character(target[[3]]) && (!worked_out || is.language(target[[3]]))
+  stores <- stores || (identical(target, as.name(name)) && length(parts_behind(code[[3]], name)) > 0)
   stores || any(vapply(Filter(is.call, as.list(code)), stores_parts, NA, name, worked_out))
 }
 
@@ -254,5 +266,27 @@ stores_elements <- function(code, name) {
 make_sequence <- function(cx, key, value) {
   put(cx, "make_list", list(list_count(cx, value)), name = sequence_id(cx, key))
   cx$flow[[key]] <- sequence_type()
+  null_value()
+}
+
+# The code of each part that `parts <- c(parts, list(u, v))` or `append(parts, list(u))` puts behind the last; NULL where
+# it is something else.
+parts_behind <- function(code, name) {
+  joins <- is.call(code) && call_name(code) %in% c("c", "append") && length(code) > 2 &&
+    identical(code[[2]], as.name(name)) && is.null(names(code)) && (call_name(code) == "c" || length(code) == 3)
+  lists <- if (joins) as.list(code)[-(1:2)]
+  plain <- joins && all(vapply(lists, function(one) {
+    is.call(one) && call_name(one) == "list" && length(one) > 1 && is.null(names(one)) && !"..." %in% all.names(one)
+  }, NA))
+  parts <- if (plain) unlist(lapply(lists, function(one) as.list(one)[-1]), recursive = FALSE)
+  if (!any(vapply(parts, function(one) rlang::is_missing(one) || is.null(one), NA))) parts
+}
+
+# All are worked out before any is there.
+join_behind <- function(cx, code, name, parts) {
+  check_of_r(cx, code, c(call_name(code), "list", "length", "[[", "+"))
+  for (part in lapply(parts, function(part) held_code(cx, part))) {
+    lower(cx, bquote(.(as.name(name))[[length(.(as.name(name))) + 1L]] <- .(part)), FALSE)
+  }
   null_value()
 }

@@ -60,6 +60,8 @@ join_kinds <- function(one, other) {
   unset <- vapply(list(one, other), function(type) identical(type$modes, "unset"), NA)
   if (one$kind == "list" && other$kind == "list" && identical(one$labels, other$labels)) return(one)
   if (one$kind == "list" && other$kind == "list") return(conflict_type("not a list of the same parts everywhere"))
+  lists <- vapply(list(one, other), function(type) type$kind == "list" && length(type$labels) > 0, NA)
+  if (any(unset) && any(lists)) return(if (unset[[1]]) other else one) # its parts are known to be without a value
   if (any(unset)) return(conflict_type(sprintf(
     "%s on one way only",
     if (unset[[1]]) kind_words(other) else kind_words(one)

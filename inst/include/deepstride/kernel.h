@@ -122,9 +122,21 @@ static inline SEXP ds_part_at(SEXP list, R_xlen_t n, double place) {
 static inline SEXP ds_part_of(SEXP list, double place) {
   return TYPEOF(list) == VECSXP && !OBJECT(list) ? ds_part_at(list, XLENGTH(list), place) : R_NilValue;
 }
+/* A list with these names and no other attribute. */
+static inline int ds_is_record(SEXP list, int n, const char *const *labels) {
+  if (TYPEOF(list) != VECSXP || OBJECT(list) || XLENGTH(list) != n || CDR(ATTRIB(list)) != R_NilValue) return 0;
+  SEXP names = Rf_getAttrib(list, R_NamesSymbol);
+  if (TYPEOF(names) != STRSXP) return 0;
+  for (int i = 0; i < n; ++i) if (strcmp(CHAR(STRING_ELT(names, i)), labels[i]) != 0) return 0;
+  return 1;
+}
 #define DS_PART(x, found, object, reader, rank) do { SEXP ds_part = found; \
   DS_NEED(TYPEOF(ds_part) == object && ds_is_plain(ds_part, rank)); \
   REPROTECT(x##_s = ds_part, x##_i); x = (void *) reader(ds_part); x##_n = x##_room = XLENGTH(ds_part); } while (0)
+/* Integers become doubles, or stay what they are. */
+#define DS_PART_EITHER(x, found, rank) do { SEXP ds_part = found; \
+  DS_NEED((TYPEOF(ds_part) == REALSXP || TYPEOF(ds_part) == INTSXP) && ds_is_plain(ds_part, rank)); \
+  DS_HOLD(x, REAL, Rf_coerceVector(ds_part, REALSXP)); } while (0)
 #define DS_CAN_PUT(list, place) \
   ((place) >= 1 && (place) < (double) list##_n + 2 && ((place) < (double) list##_n + 1 || ATTRIB(list) == R_NilValue))
 #define DS_PUT_PART(list, place, object) do { const double ds_place = (place); \
@@ -143,9 +155,9 @@ static inline void ds_drop_part(SEXP list, R_xlen_t n, R_xlen_t at) {
 /* Into a list in a list, which becomes one of its own where others hold it; its room is as long as it is. */
 static inline int ds_put_within(SEXP outer, R_xlen_t at, double place, SEXP part) {
   SEXP inner = VECTOR_ELT(outer, at);
-  if (TYPEOF(inner) != VECSXP || ATTRIB(inner) != R_NilValue) return 0;
+  if (TYPEOF(inner) != VECSXP || OBJECT(inner)) return 0;
   const R_xlen_t n = XLENGTH(inner);
-  if (!(place >= 1 && place < (double) n + 2)) return 0;
+  if (!(place >= 1 && place < (double) n + (ATTRIB(inner) == R_NilValue ? 2 : 1))) return 0;
   if (place >= (double) n + 1) SET_VECTOR_ELT(outer, at, inner = Rf_xlengthgets(inner, n + 1));
   else if (MAYBE_SHARED(inner)) SET_VECTOR_ELT(outer, at, inner = Rf_shallow_duplicate(inner));
   SET_VECTOR_ELT(inner, (R_xlen_t) place - 1, part);
