@@ -17,10 +17,11 @@ build_options <- function(numerics = "strict", optimise = 3, compiler = NULL, th
 }
 
 check_threads <- function(threads) {
-  cores <- parallel::detectCores()
+  cores <- processor_count()
   whole <- is.numeric(threads) && length(threads) == 1 && !is.na(threads) && threads == round(threads) && threads >= 1
-  if (!whole || (threads > 1 && threads > cores)) {
-    abort_input(sprintf("`threads` must be a whole number from 1 to %d, the cores of this machine.", cores),
+  if (!whole || (threads > 1 && isTRUE(threads > cores))) {
+    upto <- if (is.na(cores)) "up" else sprintf("to %d, the cores of this machine", cores)
+    abort_input(sprintf("`threads` must be a whole number from 1 %s.", upto),
       you_gave(threads),
       arg = "threads"
     )

@@ -12,7 +12,7 @@ processor_name <- function() {
 
 processor_count <- function() {
   count <- length(grep("^processor", read_if_there("/proc/cpuinfo")))
-  if (count > 0) count else NA_integer_
+  if (count > 0) count else parallel::detectCores() # which asks a program
 }
 
 # Of a core's cache of the second level; where the system does not tell, of a small one.

@@ -201,3 +201,11 @@ test_that("loops whose turns need one another are refused by line and reason, an
 })
 
 build_quickly()
+
+test_that("threads can be asked for where the machine does not tell its cores", {
+  local_in_package("processor_count", function() NA_integer_)
+  expect_identical(internal("check_threads")(4), 4L)
+  expect_error(ds_compile(function(x) x, threads = 0.5), "a whole number from 1 up.", class = "ds_error_input")
+  local_in_package("processor_count", function() 2L)
+  expect_error(ds_compile(function(x) x, threads = 3), "from 1 to 2, the cores", class = "ds_error_input")
+})
