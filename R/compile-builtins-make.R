@@ -148,12 +148,15 @@ lower_concat <- function(cx, call) {
   if (length(found$modes) > 1) tagged_concat(cx, made, found) else new_value(made, names = names)
 }
 
-# Integers and doubles, of which only the run tells which: a double among them makes all double.
+# Values of which only the run tells whether they are conditions, integers or doubles: the highest that is among them.
 tagged_concat <- function(cx, made, found) {
   key <- new_variable(cx)
-  put(cx, "assign", list(made), name = held_name(cx, key, "double", 1))
-  put(cx, "tag", name = tag_name(cx, key), tag = "integer")
-  for (value in found$values) if (length(value$modes) > 1) raise_tag(cx, tag_name(cx, key), value$tag)
+  tag <- tag_name(cx, key)
+  put(cx, "assign", list(made), name = held_name(cx, key, found$mode, 1))
+  put(cx, "tag", name = tag, tag = found$modes[[1]])
+  for (mode in found$modes[-1]) {
+    for (value in found$values) if (length(value$modes) > 1 && mode %in% value$modes) raise_tag(cx, tag, value$tag, mode)
+  }
   cx$flow[[key]] <- number_type(found$modes, 1)
   read_variable(cx, key, key)
 }
@@ -166,8 +169,9 @@ settled_concat <- function(cx, values, named) {
   }
   combos <- expand.grid(lapply(values, function(value) value$modes), stringsAsFactors = FALSE)
   results <- unique(apply(combos, 1, function(modes) mode_of(unname(modes))))
-  if (setequal(results, c("integer", "double")) && !named) {
-    return(list(values = values, mode = "double", modes = c("integer", "double")))
+  if (length(results) > 1 && all(results %in% c("logical", mixed_modes)) && !named) {
+    modes <- mode_names[mode_names %in% results]
+    return(list(values = values, mode = highest_mode(modes), modes = modes))
   }
   if (length(setdiff(results, "null")) > 1 || "null" %in% results) {
     values <- lapply(values, function(value) if (length(value$modes) > 1) settle(cx, value) else value)

@@ -57,9 +57,9 @@ highest_tag <- function(cx, values) {
 
 tag_node <- function(tag, is) value_node("is_tag", "logical", 0, name = tag, tags = is)
 
-raise_tag <- function(cx, tag, by) {
-  put(cx, "if", list(tag_node(by, "double")), list(
-    yes = list(step_node("tag", cx$line, name = tag, tag = "double")), no = list()
+raise_tag <- function(cx, tag, by, mode = "double") {
+  put(cx, "if", list(tag_node(by, mode)), list(
+    yes = list(step_node("tag", cx$line, name = tag, tag = mode)), no = list()
   ))
 }
 

@@ -5,18 +5,29 @@ rows_as_elements <- function(code, name, table, frame) {
   plain <- vapply(table, function(column) is.atomic(column) && !is.object(column) && is.null(dim(column)), NA)
   names <- names_that_tell(table)
   told <- length(table) %in% seq_len(most_named_parts) && is.character(names)
-  words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||")
+  words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||", ":", "-", "(")
   if (!told || !all(plain) || !mean_rs(words, frame)) return(code)
   change_upwards(code, function(code) {
-    if (is_row_stored(code, as.name(name))) row_elements(name, names, code[[2]][[3]], code[[3]])
+    if (!is_row_stored(code, as.name(name))) return(NULL)
+    columns <- columns_meant(code[[2]][[4]], names)
+    if (length(columns)) row_elements(name, columns, code[[2]][[3]], code[[3]])
   })
+}
+
+# The names of the columns of `d[i, ]`, `d[i, 2:4]`, `d[i, -1]`, `d[i, c("rain", "flow")]`; NULL where only the run tells.
+columns_meant <- function(code, names) {
+  if (rlang::is_missing(code)) return(names)
+  if (!all(all.names(code) %in% c("c", ":", "-", "("))) return(NULL)
+  places <- tryCatch(eval(code, baseenv()), error = function(e) NULL)
+  if (is.numeric(places) && all(abs(places) %in% seq_along(names))) places <- names[places]
+  if (is.character(places) && length(places) > 1 && !anyDuplicated(places) && all(places %in% names)) places
 }
 
 is_row_stored <- function(code, symbol) {
   target <- if (call_name(code) %in% c("<-", "=")) code[[2]]
   if (!is.call(target) || call_name(target) != "[" || length(target) != 4) return(FALSE)
-  whole <- rlang::is_missing(target[[4]]) && !rlang::is_missing(target[[3]])
-  whole && identical(target[[2]], symbol) && is.call(code[[3]]) && call_name(code[[3]]) %in% c("c", "list")
+  ours <- !rlang::is_missing(target[[3]]) && identical(target[[2]], symbol)
+  ours && is.call(code[[3]]) && call_name(code[[3]]) %in% c("c", "list")
 }
 
 row_elements <- function(name, names, at, value) {

@@ -331,12 +331,12 @@ run_variant <- function(variant, frame) {
   if (length(variant$links)) follow_links(variant$links, frame)
   ran <- if (length(variant$told)) with_told(eval(variant$call, frame)) else list(value = eval(variant$call, frame))
   if (identical(ran$value, left_to_r)) return(left)
-  fits <- TRUE
-  for (name in names(variant$puts)) {
-    given <- name %in% names(ran$value) # a loop may end with `return()`
-    fits <- fits && (!given || variant$puts[[name]]$fits(ran$value[[name]], frame, ran$value))
-  }
-  list(variant = variant, fits = fits, value = ran$value, kept = ran$kept)
+  # a loop may end with `return()`
+  unfit <- Find(function(name) {
+    name %in% names(ran$value) && !variant$puts[[name]]$fits(ran$value[[name]], frame, ran$value)
+  }, names(variant$puts))
+  if (!is.null(unfit)) variant$state$unfit <- unfit
+  list(variant = variant, fits = is.null(unfit), value = ran$value, kept = ran$kept)
 }
 
 # Defaults that speak of nothing that the loop changes may be worked out before it where that does nothing else, and
@@ -447,7 +447,7 @@ tell_stayed <- function(part) {
 part_reason <- function(part) {
   why <- unlist(lapply(part$variants, function(variant) {
     variant$reason %||% (if (!is.null(variant$state$reason)) refusal_words(variant$state$reason)) %||%
-      fallback_words(variant$state) %||%
+      fallback_words(variant$state) %||% unfit_words(variant$state) %||%
       if (length(variant$holds)) "a list lacks a part that it is asked for, or a vector filled by text is not empty"
   }))
   c(part$reason, why, "")[[1]]
@@ -455,6 +455,10 @@ part_reason <- function(part) {
 
 fallback_words <- function(state) {
   if (!is.null(state$left)) left_sentence(state$left, state$counts[[3]])
+}
+
+unfit_words <- function(state) {
+  if (!is.null(state$unfit)) sprintf("what comes of `%s` is not as long as what it is put into", state$unfit)
 }
 
 # Why the compiler did not take it, in one line, without the way out for those who insist.

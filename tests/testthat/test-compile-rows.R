@@ -20,6 +20,34 @@ test_that("rows that are stored in a data frame are elements of its columns, or 
   expect_identical(ds_inspect(fast)$parts$runs, c("native", "native"))
 })
 
+test_that("some columns of a row are stored as they are meant, by number or by name", {
+  without_comparing()
+  log <- data.frame(day = 0:3, wet = NA, dry = NA, site = "mill")
+  form <- function(columns, value) {
+    f <- function(log) {
+      for (i in 1:3) log[i + 1, columns] <- value
+      log
+    }
+    body(f) <- do.call(substitute, list(body(f), list(columns = columns, value = value)))
+    f
+  }
+  native <- expression(2:3, c("dry", "wet"), -c(1, 4), c(3, 2))
+  left <- expression(2:9, c(2, k), c(TRUE, FALSE), c("wet", "none"), 2, c(2, 2), c(3, 4))
+  for (columns in c(native, left)) for (value in expression(c(i, i / 2), list(i, 2L), c(1, 2, 3), c(a = 1L, b = i), 7)) {
+    f <- form(columns, value)
+    fast <- ds_compile(f)
+    for (call in 1:2) {
+      expect_identical(suppressMessages(outcome_of(fast, list(log))), outcome_of(f, list(log)), info = deparse1(f))
+    }
+    if (list(columns) %in% as.list(native) && length(value) == 3) {
+      expect_identical(ds_inspect(fast)$parts$runs, "native", info = deparse1(f))
+    }
+  }
+  fast <- ds_compile(form(quote(2:3), quote(c(i, i))))
+  for (call in 1:3) suppressMessages(fast(log[1:3, ]))
+  expect_match(ds_inspect(fast)$parts$reason, "not as long as what it is put into", fixed = TRUE)
+})
+
 test_that("vectors with names that are stored in a list have them when the loop has ended", {
   without_comparing()
   form <- function(store) {
