@@ -4,10 +4,13 @@
 # Turns the code of a part to columns; what it can't turn stays as it is.
 columns_for_records <- function(made, name, frame) {
   if (name %in% c(assigned_names(made$code), made$changed)) return()
-  words <- c("length", "seq_len", "seq_along", "is.character", "is.logical", "stop", "[", "[[", "$")
+  words <- c(
+    "length", "seq_len", "seq_along", "is.character", "is.logical", "is.na", "stop", "[", "[[", "$", "&", "!", "nrow",
+    "NROW", "subset"
+  )
   if (!mean_rs(words, frame)) return()
   value <- frame[[name]]
-  if (identical(class(value), "data.frame")) return(rows_apart(made, name))
+  if (identical(class(value), "data.frame")) return(rows_apart(made, name, frame))
   if (!is_records(value)) return()
   column <- function(field) as.name(sprintf("%s[[]]$%s", name, field))
   made$code <- with_records(made$code, name, column)
@@ -61,51 +64,80 @@ with_turns <- function(code, name, loop, turn, column) {
   })
 }
 
-# `row <- d[i, ]` as the number of the row, and `row$rain` as `d$rain[i]`.
-rows_apart <- function(made, name) {
-  taken <- Filter(function(one) is_row_taken(one, name), calls_in(made$code, c("<-", "=")))
-  for (row in used_by_fields(made$code, taken)) {
+# `rows <- d[i, ]` and `rows <- subset(d, rain > 1)` as the places of the rows, `rows$rain` as `d$rain[places]`, and
+# `nrow(rows)` as how many they are. Of a single column `d[i, ]` is a vector in R.
+rows_apart <- function(made, name, frame) {
+  names <- names_that_tell(frame[[name]])
+  if (!is.character(names)) return()
+  taken <- Filter(function(one) !is.null(rows_taken(one, name, names)), calls_in(made$code, c("<-", "=")))
+  for (row in used_by_fields(made$code, taken, counted = TRUE)) {
     at <- as.name(sprintf("row of %s", row))
+    count <- call("length", call("[", call("[[", as.name(name), names[[1]]), at))
+    whole <- FALSE
     made$code <- change_calls(made$code, function(code) {
-      if (is_row_taken(code, name) && identical(code[[2]], as.name(row))) return(row_statement(at, code[[3]][[3]]))
+      statement <- if (is_assigned(code, row)) rows_taken(code, name, names, at)
+      if (!is.null(statement)) {
+        whole <<- call_name(code[[3]]) == "subset"
+        return(statement)
+      }
+      if (is_count_of(code, row)) return(count)
       if (!is.null(field_of(code, row))) {
         code[[2]] <- as.name(name) # by `$` or `[[`, which take names otherwise
         call("[", code, at)
       }
     })
-    replace_given(made, row, as.character(at), function(frame, at) frame[[name]][at, ])
+    made$holds <- c(made$holds, list(rows_hold(name, names, whole)))
+    replace_given(made, row, as.character(at), function(frame, at) frame[[name]][at, , drop = FALSE])
   }
 }
 
-is_row_taken <- function(code, name) {
-  if (!call_name(code) %in% c("<-", "=") || !is.name(code[[2]])) return(FALSE)
-  value <- code[[3]]
-  is.call(value) && call_name(value) == "[" && length(value) == 4 && identical(value[[2]], as.name(name)) &&
-    !rlang::is_missing(value[[3]]) && rlang::is_missing(value[[4]])
+rows_hold <- function(name, names, whole) {
+  list(name, names, whole) # worked out here
+  function(frame) identical(names(frame[[name]]), names) && (whole || length(names) > 1)
 }
 
-# Rows by their names, or by conditions, are R's.
-row_statement <- function(at, index) {
+is_assigned <- function(code, name) call_name(code) %in% c("<-", "=") && identical(code[[2]], as.name(name))
+
+is_count_of <- function(code, name) {
+  call_name(code) %in% c("nrow", "NROW") && length(code) == 2 && identical(code[[2]], as.name(name))
+}
+
+# The statement that gives `at` the places of the rows that are taken; NULL where none are, or where R is to say what
+# comes of it: rows by their names, for one.
+rows_taken <- function(code, name, names, at = quote(at)) {
+  value <- if (is.name(code[[2]]) && is.call(code[[3]])) code[[3]]
+  if (is.null(value) || length(value) < 3 || !identical(value[[2]], as.name(name))) return(NULL)
+  if (call_name(value) == "[" && length(value) == 4 && length(names) > 1) {
+    if (rlang::is_missing(value[[3]]) || !rlang::is_missing(value[[4]])) return(NULL)
+    return(bquote({
+      .(at) <- .(value[[3]])
+      if (is.character(.(at))) stop("rows by their names")
+    }))
+  }
+  if (call_name(value) != "subset" || length(value) != 3 || !is.null(names(value))) return(NULL)
+  fields <- lapply(stats::setNames(nm = names), function(field) call("$", as.name(name), as.name(field)))
   bquote({
-    .(at) <- .(index)
-    if (is.character(.(at)) || is.logical(.(at))) stop()
+    .(at) <- .(with_fields(value[[3]], fields))
+    if (!is.logical(.(at))) stop("rows by no condition")
+    .(at) <- .(at) & !is.na(.(at))
   })
 }
 
-# The variables that these calls give a value, where nothing else does and they are used by their fields alone.
-used_by_fields <- function(code, calls) {
+# The variables that these calls give a value, where nothing else does and they are used by their fields alone, or, if
+# `counted`, for how many rows they have.
+used_by_fields <- function(code, calls, counted = FALSE) {
   names <- unique(vapply(calls, function(one) as.character(one[[2]]), ""))
   names <- setdiff(names, own_of_functions(code))
-  Filter(function(name) sum(all_assigned(code) == name) == 1 && uses_fields_only(code, name), names)
+  Filter(function(name) sum(all_assigned(code) == name) == 1 && uses_fields_only(code, name, counted), names)
 }
 
 # Is a variable used only as `name$field`, but for where it gets its value?
-uses_fields_only <- function(code, name) {
+uses_fields_only <- function(code, name, counted) {
   symbol <- as.name(name)
   uses <- function(code) {
     if (identical(code, symbol)) return(FALSE)
     if (!is.call(code)) return(TRUE)
-    if (!is.null(field_of(code, name))) return(TRUE)
+    if (!is.null(field_of(code, name)) || (counted && is_count_of(code, name))) return(TRUE)
     parts <- as.list(code)
     if (call_name(code) %in% c("<-", "=", "for") && identical(code[[2]], symbol)) parts <- parts[-2]
     all(vapply(parts, function(one) rlang::is_missing(one) || uses(one), NA))

@@ -98,3 +98,32 @@ test_that("a row of a data frame that is used by its columns is its number", {
     over_parts(made(loop), structure(met, class = c("weather", "data.frame")))
   }
 })
+
+test_that("rows that are taken by condition or by subset() are places, too, but for a table of one column", {
+  gaps <- met
+  gaps$day[2] <- NA
+  one <- data.frame(day = 1:3)
+  native <- alist(
+    r <- d[d$day > k, ], r <- d[d$site == "mill", ], r <- d[which(d$day == k), ], r <- subset(d, day >= k),
+    r <- subset(d, rain > k & !is.na(day)), r <- d[order(d$day)[1:k], ], r <- d[d$day > 9, ]
+  )
+  left <- alist(
+    r <- d[c(TRUE, FALSE, NA), ], r <- d[-k, ], r <- d["2", ], r <- subset(d, day), r <- subset(d, day > k, select = day)
+  )
+  for (take in c(native, left)) for (use in alist(sum(r$day), nrow(r), max(0, r[["day"]]) / NROW(r), r$none, length(r))) {
+    f <- as.function(c(formals(function(d) NULL), bquote({
+      s <- c()
+      k <- 2
+      day <- -5
+      for (k in 1:3) {
+        .(take)
+        s <- c(s, .(use))
+      }
+      list(s, r)
+    })), envir = globalenv())
+    runs <- vapply(list(met, gaps, one), function(d) over_parts(f, d), "")
+    if (list(take) %in% native && as.character(use[[1]]) %in% c("sum", "nrow")) {
+      expect_identical(runs[[1]], "native", label = deparse1(f))
+    }
+  }
+})

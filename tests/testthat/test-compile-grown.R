@@ -1,0 +1,90 @@
+# Data frames that a loop makes longer row by row.
+
+flows <- c(0.5, 2, 3, 0.2, 0.1, 4, 0.3, 1.5, 1.7, 0.4)
+
+test_that("tables grow by rows of single values, from whatever they start from", {
+  without_comparing()
+  spells <- function(q, limit, out) {
+    wet <- FALSE
+    from <- NA
+    for (i in seq_along(q)) {
+      if (q[i] > limit) {
+        if (!wet) {
+          wet <- TRUE
+          from <- i
+        }
+      } else if (wet) {
+        out <- rbind(out, data.frame(from, to = i - 1, peak = max(q[from:(i - 1)]), site = "mill"))
+        wet <- FALSE
+      }
+    }
+    out
+  }
+  rows <- data.frame(from = 1L, to = 2, peak = 3, site = "ford")
+  starts <- list(NULL, data.frame(), rows[0, ], rows, rows[c(1, 1), ], data.frame(rows, row.names = "a"), rows[4:1])
+  others <- list(data.frame(from = TRUE, to = NA, peak = 1L, site = "x"), transform(rows, from = factor("a")), list(), 1)
+  native <- vapply(c(starts, others), function(out) {
+    fast <- ds_compile(spells)
+    for (limit in c(1, 9)) {
+      given <- list(flows, limit, out)
+      for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(spells, given))
+    }
+    parts <- ds_inspect(fast)$parts
+    all(parts$runs == "native") && sum(parts$handed_back) == 0
+  }, NA)
+  expect_true(all(native[1:4]))
+})
+
+test_that("what has been gathered may be read, and what is no single value is left to R", {
+  without_comparing()
+  form <- function(body) as.function(c(formals(function(n, x = 1:9) NULL), body), envir = globalenv())
+  native <- expression(
+    {
+      log <- data.frame(day = 0, level = 1)
+      for (i in 1:n) log <- rbind(log, data.frame(day = i, level = log$level[nrow(log)] * 0.9 + log[i, "day"]))
+      log
+    },
+    {
+      log <- NULL
+      for (i in 1:n) if (i %% 2 == 0) log <- rbind(log, data.frame(i, v = i / 2)) else {
+        log <- rbind(log, data.frame(i = 2L, v = length(log[["v"]]), stringsAsFactors = FALSE))
+      }
+      log
+    },
+    {
+      log <- data.frame()
+      other <- NULL
+      for (i in 1:n) {
+        log <- rbind(log, data.frame(z = runif(1), text = letters[i], sure = i > 2))
+        other <- rbind(other, data.frame(w = sample(3, 1)))
+        if (nrow(log) == 4) break
+      }
+      list(log, other)
+    }
+  )
+  left <- expression(
+    data.frame(a = i, b = c(1, 2)), data.frame(a = x[i], b = 1), data.frame(matrix(i, 1, 1)), data.frame(a = NULL, b = i),
+    data.frame(`a b` = i, check.names = FALSE), data.frame(a = i, row.names = "r"), data.frame(a = i)[0, , drop = FALSE],
+    data.frame(a = matrix(i, 1, 1)), list(a = i), data.frame(a = if (i > 3) "x" else i), data.frame(a = i, a = 2)
+  )
+  for (body in native) {
+    f <- form(body)
+    fast <- ds_compile(f)
+    for (n in list(5, 5L, 1)) for (call in 1:2) {
+      expect_identical(suppressMessages(outcome_of(fast, list(n))), outcome_of(f, list(n)), info = deparse1(body))
+    }
+    expect_true(all(ds_inspect(fast)$parts$runs == "native"), info = deparse1(body))
+  }
+  dates <- as.Date("2020-01-01") + 0:9
+  for (row in left) {
+    f <- form(bquote({
+      log <- data.frame()
+      for (i in 1:n) log <- rbind(log, .(row))
+      log
+    }))
+    fast <- ds_compile(f)
+    for (x in list(1:9, c(u = 1, v = 2, w = 3, z = 4), dates, factor(letters[1:4]), list(1, 2, 3, 4))) {
+      expect_identical(suppressMessages(outcome_of(fast, list(4, x))), outcome_of(f, list(4, x)), info = deparse1(row))
+    }
+  }
+})
