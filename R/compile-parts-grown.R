@@ -85,14 +85,14 @@ is_row_added <- function(code, name) {
 # All are worked out, as R does it, before any is there. What is no single value R puts together itself.
 grown_columns <- function(columns, values) {
   parts <- lapply(paste("next", columns), as.name)
-  columns <- lapply(columns, as.name)
-  single <- lapply(parts, function(part) {
+  grown <- Map(function(column, part) call("<-", column, call("c", column, part)), lapply(columns, as.name), parts)
+  as.call(unname(c(as.name("{"), set_singles(parts, values), grown)))
+}
+
+set_singles <- function(parts, values) {
+  c(Map(function(part, value) call("<-", part, value), parts, values), lapply(parts, function(part) {
     bquote(if (length(.(part)) != 1 || !is.null(dim(.(part)))) stop("a row that R puts together"))
-  })
-  as.call(unname(c(
-    as.name("{"), Map(function(part, value) call("<-", part, value), parts, values), single,
-    Map(function(column, part) call("<-", column, call("c", column, part)), columns, parts)
-  )))
+  }))
 }
 
 put_grown <- function(name, labels, columns) {

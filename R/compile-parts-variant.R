@@ -18,6 +18,7 @@ new_variant <- function(part, kinds, frame) {
   made$pending <- names(kinds)[kinds == "pending"] # nothing that R has not worked out is looked at
   made$reason <- NULL
   kinds <- grow_tables(made, kinds, frame)
+  rows_in_lists(made, frame)
   lists <- names(kinds)[kinds == "list"]
   texts_gone_over(made, frame)
   columns_for_keys(made, kinds, frame)
@@ -66,7 +67,8 @@ settle_classes <- function(made, kinds, frame) {
   classed <- classed_names(made, kinds, frame)
   origins <- made$given
   left <- if (length(classed)) take_classes(made, classed, frame)
-  if (length(left)) made$reason <- sprintf("`%s` is %s", left[[1]], value_words(eval(origins[[left[[1]]]], frame)))
+  shown <- c(intersect(left, names(origins)), classed)[1] # code written here has variables of its own
+  if (length(left)) made$reason <- sprintf("`%s` is %s", shown, value_words(eval(origins[[shown]], frame)))
 }
 
 settle_variable <- function(made, name, kind, frame) {

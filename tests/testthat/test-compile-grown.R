@@ -88,3 +88,27 @@ test_that("what has been gathered may be read, and what is no single value is le
     }
   }
 })
+
+test_that("tables of one row that are put into a list are there when the loop has ended", {
+  without_comparing()
+  gathered <- function(x, out, n = length(x)) {
+    for (i in seq_len(n)) if (i != 2) out[[length(out) + 1]] <- data.frame(day = i, x = x[i], high = i > 2, site = "ford")
+    out
+  }
+  fast <- ds_compile(gathered)
+  for (x in list(c(1, 2, 3), 1:4, letters[1:3], c(TRUE, NA, TRUE))) for (out in list(list(), list(5), vector("list", 2))) {
+    for (call in 1:2) expect_identical(suppressMessages(fast(x, out)), gathered(x, out))
+  }
+  fast <- ds_compile(gathered)
+  expect_identical(do.call(rbind, fast(1:4, list())), do.call(rbind, gathered(1:4, list())))
+  expect_identical(ds_inspect(fast)$parts$runs, "native")
+  others <- list(
+    list(c(a = 1, b = 2), list()), list(as.Date("2020-01-01") + 0:2, list()), list(factor(c("a", "b")), list()),
+    list(1:3, list(list(day = 1))), list(1:3, list(data.frame(day = 1))), list(1:3, list(a = 5)), list(1:3, NULL),
+    list(matrix(1, 3, 1), list()), list(list(1, 2, 3), list()), list(1, list(), 4)
+  )
+  for (given in others) {
+    fast <- ds_compile(gathered)
+    for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(gathered, given))
+  }
+})
