@@ -74,7 +74,7 @@ rows_apart <- function(made, name, frame) {
     at <- as.name(sprintf("row of %s", row))
     count <- call("length", call("[", call("[[", as.name(name), names[[1]]), at))
     whole <- FALSE
-    made$code <- change_calls(made$code, function(code) {
+    made$code <- change_upwards(made$code, function(code) { # rows may be told by those before
       statement <- if (is_assigned(code, row)) rows_taken(code, name, names, at)
       if (!is.null(statement)) {
         whole <<- call_name(code[[3]]) == "subset"

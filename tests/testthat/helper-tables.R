@@ -9,9 +9,15 @@ table_uses <- function() {
     list = c("l[[j]][1]", "l[[k]][i]", "length(l)", "sum(l[[k]])", "length(l[[j]])"),
     record = c("r[[i]]$area", "r[[j]]$no", "r[[i]]$no * s", "nchar(r[[i]]$name)"),
     deep = c("p$soil$depth", "p$soil$cap[i]", "p$n", "p$soil$cap[j]"),
-    named = c("w[[k]]", "w[k]", "w[[i]]", "sum(w)", "length(names(w))")
+    named = c("w[[k]]", "w[k]", "w[[i]]", "sum(w)", "length(names(w))"),
+    queue = c("length(u)", "u[[length(u)]][1]", "sum(u[[1]])", "m[[length(m)]]$a", "m[[1]]$b", "length(m)", "e$a", "e$b"),
+    grown = c("nrow(g)", "sum(g$rain)", "g$flow[nrow(g)]", "length(o)"),
+    rows = c("nrow(z)", "sum(z$rain)", "z$flow[1]")
   )
-  styles <- list(c("place", "list"), c("field", "record"), c("place", "deep"), c("list", "record"), c("named", "place"))
+  styles <- list(
+    c("place", "list"), c("field", "record"), c("place", "deep"), c("list", "record"), c("named", "place"), "queue",
+    c("queue", "grown"), c("grown", "rows"), c("rows", "queue")
+  )
   tables$style <- sample(styles, 1)[[1]]
   tables$reads <- c(unlist(own[tables$style]), "s", "i", "2", if (!"field" %in% tables$style) "nchar(k)")
 }
@@ -36,7 +42,8 @@ table_condition <- function() {
     place = c("is.numeric(d[[k]])", "is.character(d[[j]])", "is.na(d[i, k])", "is.integer(d[[k]])"),
     field = c("is.na(d$rain[i])", "d$flow[i] > 1"), list = c("is.null(l[[k]])", "length(l[[j]]) > 1"),
     named = c("k %in% names(w)", "w[[k]] > 1"),
-    record = c("r[[i]]$name == \"mill\"", "r[[i]]$area > 1"), deep = "p$n > i"
+    record = c("r[[i]]$name == \"mill\"", "r[[i]]$area > 1"), deep = "p$n > i", queue = "length(u) > 2",
+    grown = "nrow(g) > 2", rows = "nrow(z) > 0"
   )
   pick(unlist(by_style[tables$style]), "i > 1", "isTRUE(s > 9)", "k == \"flow\"")
 }
@@ -51,7 +58,17 @@ table_step <- function() {
     named = c("w[k] <- %s", "w[[k]] <- w[[k]] + %s"),
     field = c("d$rain[i] <- %s", "d$flow[j] <- %s", "d[i, \"rain\"] <- %s"),
     list = c("l[[j]] <- %s", "l[[k]][i] <- %s"),
-    record = "for (q in r) s <- s + q$area * %s", deep = c("p$soil$depth <- %s", "p$soil$cap[i] <- %s")
+    record = "for (q in r) s <- s + q$area * %s", deep = c("p$soil$depth <- %s", "p$soil$cap[i] <- %s"),
+    queue = c(
+      "u <- c(u, list(%s))", "u <- c(u, list(c(%s, i), 2L))", "{\nu <- u[-1]\ns <- s + %s\n}", "u[[i]] <- %s",
+      "{\ne <- m[[length(m)]]\nm[[length(m)]] <- NULL\ns <- s + %s\n}", "m <- c(m, list(list(a = %s, b = i)))",
+      "m[[length(m) + 1]] <- list(a = i, b = %s)", "m[[1]]$a <- %s", "m[[i]]$b <- %s", "for (v in u) s <- s + v[1] * %s"
+    ),
+    grown = c(
+      "g <- rbind(g, data.frame(rain = %s, flow = i))", "o[[length(o) + 1]] <- data.frame(rain = %s, i)",
+      "if (i > 1) g <- rbind(g, data.frame(rain = i, flow = %s))"
+    ),
+    rows = c("z <- d[d$rain > %s, ]", "z <- subset(d, flow > %s)", "{\nz <- d[i, ]\ns <- s + %s\n}")
   )
   switch(pick(1:4),
     sprintf("s <- %s%s", pick("", "s + "), number()),
@@ -74,16 +91,17 @@ table_program <- function(seed) {
     ),
     field = c("for (i in seq_len(nrow(d)))", "for (i in 1:3)"),
     list = c("for (k in names(l))", "for (j in seq_along(l))", "for (v in l)", "for (k in keys)"),
-    record = c("for (q in r)", "for (i in seq_along(r))"), deep = "for (i in 1:2)"
+    record = c("for (q in r)", "for (i in seq_along(r))"), deep = "for (i in 1:2)", queue = "for (i in 1:3)",
+    grown = c("for (i in 1:4)", "for (i in c(1, 2.5))"), rows = "for (i in 1:2)"
   )
   over <- pick(unlist(by_style[tables$style]))
   variable <- sub("^for \\((.) .*", "\\1", over)
   uses <- c(v = pick("s <- s + sum(v)", "if (is.numeric(v)) s <- s + v[1]"), q = "s <- s + q$area")
   c(
-    "function(d, l, r, p, w, keys) {", "s <- 0", "i <- j <- 1", "k <- \"rain\"",
+    "function(d, l, r, p, w, keys, g, o, u, m) {", "s <- 0", "i <- j <- 1", "k <- \"rain\"", "z <- d", "e <- m[[1]]",
     sprintf("n <- %s", pick("c()", "numeric()")), paste(over, "{"),
     if (any(grepl("row", steps, fixed = TRUE))) "row <- d[i, ]", if (variable %in% names(uses)) uses[[variable]],
-    steps, "}", sprintf("list(s, d, l, p, w, n, %s)", pick("s", variable)), "}"
+    steps, "}", sprintf("list(s, d, l, p, w, n, g, o, u, m, %s)", pick("s", "z", "e", variable)), "}"
   )
 }
 
@@ -100,7 +118,11 @@ table_arguments <- function(round) {
     d = d, l = if (round %% 8 == 7) unname(parts) else parts, r = records,
     p = list(soil = list(depth = 1.5, cap = if (runif(1) < 0.3) c(a = 1, b = 2) else c(1, 2, 3)), n = 2),
     w = stats::setNames(number(3), if (round %% 4 < 3) c("rain", "mill", "flow") else c("rain", "", "rain")),
-    keys = sample(c("rain", "flow", "mill", "site", NA, ""), 3, prob = c(4, 4, 2, 1, 0.3, 0.3))
+    keys = sample(c("rain", "flow", "mill", "site", NA, ""), 3, prob = c(4, 4, 2, 1, 0.3, 0.3)),
+    g = list(data.frame(), NULL, data.frame(rain = 1L, flow = 0.5), d[1:2])[[round %% 4 + 1]],
+    o = list(list(), list(5), vector("list", 2))[[round %% 3 + 1]],
+    u = list(list(1, c(2, NA)), list(1:2, 0.5), list(3L, 4:6), list(a = 1, b = 2))[[round %% 4 + 1]],
+    m = lapply(1:3, function(at) if (round %% 5 == 1) list(b = 1, a = at) else list(a = if (at == 2) 2L else at, b = at / 2))
   )
 }
 

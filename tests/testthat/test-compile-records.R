@@ -127,3 +127,22 @@ test_that("rows that are taken by condition or by subset() are places, too, but 
     }
   }
 })
+
+test_that("a row that is told by the row before it is followed from one to the next", {
+  chain <- data.frame(after = c(3L, 1L, 2L, NA), flow = c(0.5, 2, 1, 9))
+  followed <- alist(
+    r <- d[r$after, ], r <- d[d$after == r$after & !is.na(d$after), ], r <- subset(d, flow > sum(r$flow) / nrow(r))
+  )
+  for (step in followed) for (first in alist(d[1, ], d[1:2, ], d, list(after = 2, flow = 1))) {
+    f <- as.function(c(formals(function(d) NULL), bquote({
+      r <- .(first)
+      s <- 0
+      for (i in 1:3) {
+        .(step)
+        s <- s + sum(r$flow)
+      }
+      list(s, r)
+    })), envir = globalenv())
+    over_parts(f, chain)
+  }
+})
