@@ -45,10 +45,10 @@ reduced_mixed <- function(cx, fn, made, values, mode_of) {
   as_mixed(made, tag)
 }
 
-# The tag of what is a double where one of the values is.
+# The tag of what is a double where one of the values is, and an integer else: of conditions, too.
 highest_tag <- function(cx, values) {
-  several <- Filter(is_mixed, values)
-  if (length(several) == 1) return(several[[1]]$tag)
+  several <- Filter(function(value) length(value$modes) > 1, values)
+  if (length(several) == 1 && is_mixed(several[[1]])) return(several[[1]]$tag)
   tag <- tag_name(cx, new_variable(cx))
   put(cx, "tag", name = tag, tag = "integer")
   for (value in several) raise_tag(cx, tag, value$tag)
