@@ -155,7 +155,9 @@ tagged_concat <- function(cx, made, found) {
   put(cx, "assign", list(made), name = held_name(cx, key, found$mode, 1))
   put(cx, "tag", name = tag, tag = found$modes[[1]])
   for (mode in found$modes[-1]) {
-    for (value in found$values) if (length(value$modes) > 1 && mode %in% value$modes) raise_tag(cx, tag, value$tag, mode)
+    for (value in found$values) {
+      if (length(value$modes) > 1 && mode %in% value$modes) raise_tag(cx, tag, value$tag, mode)
+    }
   }
   cx$flow[[key]] <- number_type(found$modes, 1)
   read_variable(cx, key, key)

@@ -42,13 +42,16 @@
 #'
 #' `sapply()`, `vapply()`, `apply()`, `Reduce()`, `Filter()`, `mapply()`, `outer()`, `unlist(lapply())` with functions
 #' that are known or written there are loops of the kernel, where results are single numbers, or vectors of one length.
-#' A variable may be something else after the first turn of a loop than before it: a matrix (`x <- m %*% x`), a double
-#' that was an integer, a complex number. One that is complex on some ways and double on others leaves its loop to R.
+#' A variable may be something else after the first turn of a loop than before it: a matrix (`x <- m %*% x`) or a
+#' complex number. One that is an integer in some turns and a double in others is what R makes it in each of them. One
+#' that is complex on some ways and double on others leaves its loop to R.
 #'
-#' Lists whose parts are numbers, vectors or matrices of one kind may be made, grown, read and changed part by part:
-#' `out <- list()`, `out <- vector("list", n)`, `out[[i]] <- v`, `out[[i]][[j]]`, and parts
-#' taken away (`queue <- queue[-1]`, `stack[[length(stack)]] <- NULL`); a list that holds several kinds, or is used
-#' otherwise, leaves its loop to R.
+#' Lists whose parts are numbers, vectors or matrices of one kind, integers and doubles among each other, may be made,
+#' grown, read and changed part by part: `out <- list()`, `out <- vector("list", n)`, `out[[i]] <- v`,
+#' `out[[i]][[j]]`, `queue <- c(queue, list(c(i, j)))`, and parts taken away (`queue <- queue[-1]`,
+#' `stack[[length(stack)]] <- NULL`). So may lists of records, which are lists of numbers and vectors with the same
+#' fields: `open[[length(open) + 1]] <- list(at = p, cost = g)`, `now <- open[[k]]`, then `now$cost`,
+#' `open[[k]]$cost <- 0`. A list that holds other kinds, or is used otherwise, leaves its loop to R.
 #'
 #' Questions about types (`is.matrix(x)`, `is.numeric(x)`, `missing(x)`) and texts that choose in a function that is
 #' called (`norm(x, "F")`, `match.arg(how)`) are answered when the kernel is built. `try()`, `tryCatch()` and
@@ -58,14 +61,15 @@
 #' Vectors and arrays with names are taken by a function out of which no names can come. In loops that run native by
 #' themselves also: vectors with names, matrices with dimnames and time series. Their names
 #' stay with what is changed in place (`x[i] <- v`), with `x * 2 + 1`, with a state that is added to
-#' (`state <- state + h * slope(state, p)`), with single numbers (`s <- s + x[i]`), and with vectors that are stored one
+#' (`state <- state + h * slope(state, p)`) or replaced by what was made of it (`tried <- state + step`, then
+#' `state <- tried`), with single numbers (`s <- s + x[i]`), and with vectors that are stored one
 #' by one in an empty list (`out[[i]] <- c(t = i, state)`); where
 #' they may come out in another way the loop is left to R. `with()` of lists, data frames and vectors whose names are
 #' known when the loop is reached reads what they name (`with(as.list(c(state, p)), -rate * level)`), in helpers that
 #' are handed them, too. A list of records, which are lists with the same fields, is
-#' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so is a row of a data frame (`row <- d[i, ]`,
-#' then `row$rain`). Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`,
-#' `l[[name]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
+#' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so are rows of a data frame
+#' (`row <- d[i, ]` or `wet <- subset(d, rain > 0)`, then `row$rain`, `nrow(wet)`).
+#' Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`, `l[[name]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
 #' a helper that is handed a list, or a part of one, and uses it by its fields (`limit(x, p)`) is handed the fields;
 #' where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
 #' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and
@@ -73,14 +77,17 @@
 #' too, where nothing else in the loop may see it and no field is worked out when it is looked at. A vector may be
 #' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
-#' `d[i, "rain"]`), and rows of a data frame stored (`d[i, ] <- c(t, level)`). Dates, times and time differences are
+#' `d[i, "rain"]`), and rows of a data frame stored (`d[i, ] <- c(t, level)`, `d[i, 2:4] <- v`), put behind its last
+#' (`log <- rbind(log, data.frame(day = i, flow = q))`) or in a list (`out[[i]] <- data.frame(day = i, flow = q)`),
+#' where their values are single. Dates, times and time differences are
 #' read by place, compared, and counted in their units
 #' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
 #' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable
 #' (`m <- rbind(m, u)`), with the names that R
 #' gives them; elements of lists and columns of data frames by name (`met$rain[i]`), read and
 #' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
-#' given, or that stand in a list (`model$link(x)`), built in once for their code with what they speak of read at each
+#' given, that it chooses from some (`f <- if (wet) function(x) x * k else sqrt`), or that stand in a list
+#' (`model$link(x)`, `models[[kind]](x)`), built in once for their code with what they speak of read at each
 #' call, and arguments behind `...`. What
 #' such a loop prints by `cat()`, `message()` or `print()`, and warnings that it gives itself, are kept and come out in
 #' their order **when it has ended**; where the function handles conditions or draws random numbers, messages and

@@ -2,8 +2,8 @@
 # A part that is read becomes a variable like any other, which shares the list's object.
 
 # list(kind = "sequence", of), where `of` is the type of its parts: NULL as long as none is known, and of kind "record"
-# where they are lists of several numbers by name, or have names: see compile-lower-record.R. `fields` is the type that it
-# has itself as a record, where it goes by names.
+# where they are lists of several numbers by name, or have names: see compile-lower-record.R. `fields` is the type that
+# it has itself as a record, where it goes by names.
 sequence_type <- function(of = NULL, fields = NULL) c(list(kind = "sequence", of = of), list(fields = fields))
 
 # The type of a list that is an argument; NULL where it is none of one kind of parts.
@@ -269,8 +269,8 @@ make_sequence <- function(cx, key, value) {
   null_value()
 }
 
-# The code of each part that `parts <- c(parts, list(u, v))` or `append(parts, list(u))` puts behind the last; NULL where
-# it is something else.
+# The code of each part that `parts <- c(parts, list(u, v))` or `append(parts, list(u))` puts behind the last; NULL
+# where it is something else.
 parts_behind <- function(code, name) {
   joins <- is.call(code) && call_name(code) %in% c("c", "append") && length(code) > 2 &&
     identical(code[[2]], as.name(name)) && is.null(names(code)) && (call_name(code) == "c" || length(code) == 3)

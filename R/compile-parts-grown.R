@@ -1,5 +1,5 @@
-# Data frames that a loop makes longer row by row, `log <- rbind(log, data.frame(day = i, flow = q))`. Each column becomes
-# a vector that grows, which may be read; the table is put together again when the loop has ended.
+# Data frames that a loop makes longer row by row, `log <- rbind(log, data.frame(day = i, flow = q))`. Each column
+# becomes a vector that grows, which may be read; the table is put together again when the loop has ended.
 
 # Gives the kinds of the variables without those of such tables.
 grow_tables <- function(made, kinds, frame) {

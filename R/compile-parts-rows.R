@@ -14,7 +14,8 @@ rows_as_elements <- function(code, name, table, frame) {
   })
 }
 
-# The names of the columns of `d[i, ]`, `d[i, 2:4]`, `d[i, -1]`, `d[i, c("rain", "flow")]`; NULL where only the run tells.
+# The names of the columns of `d[i, ]`, `d[i, 2:4]`, `d[i, -1]`, `d[i, c("rain", "flow")]`; NULL where only the run
+# tells.
 columns_meant <- function(code, names) {
   if (rlang::is_missing(code)) return(names)
   if (!all(all.names(code) %in% c("c", ":", "-", "("))) return(NULL)

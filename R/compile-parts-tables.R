@@ -1,5 +1,5 @@
-# Data frames of one row that a loop puts into a list, `out[[i]] <- data.frame(day = i, flow = q)`: records while it runs,
-# data frames again when it has ended.
+# Data frames of one row that a loop puts into a list, `out[[i]] <- data.frame(day = i, flow = q)`: records while it
+# runs, data frames again when it has ended.
 
 rows_in_lists <- function(made, frame) {
   stores <- stores_in(made$code)

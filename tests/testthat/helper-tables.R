@@ -10,7 +10,9 @@ table_uses <- function() {
     record = c("r[[i]]$area", "r[[j]]$no", "r[[i]]$no * s", "nchar(r[[i]]$name)"),
     deep = c("p$soil$depth", "p$soil$cap[i]", "p$n", "p$soil$cap[j]"),
     named = c("w[[k]]", "w[k]", "w[[i]]", "sum(w)", "length(names(w))"),
-    queue = c("length(u)", "u[[length(u)]][1]", "sum(u[[1]])", "m[[length(m)]]$a", "m[[1]]$b", "length(m)", "e$a", "e$b"),
+    queue = c(
+      "length(u)", "u[[length(u)]][1]", "sum(u[[1]])", "m[[length(m)]]$a", "m[[1]]$b", "length(m)", "e$a", "e$b"
+    ),
     grown = c("nrow(g)", "sum(g$rain)", "g$flow[nrow(g)]", "length(o)"),
     rows = c("nrow(z)", "sum(z$rain)", "z$flow[1]")
   )
@@ -122,7 +124,9 @@ table_arguments <- function(round) {
     g = list(data.frame(), NULL, data.frame(rain = 1L, flow = 0.5), d[1:2])[[round %% 4 + 1]],
     o = list(list(), list(5), vector("list", 2))[[round %% 3 + 1]],
     u = list(list(1, c(2, NA)), list(1:2, 0.5), list(3L, 4:6), list(a = 1, b = 2))[[round %% 4 + 1]],
-    m = lapply(1:3, function(at) if (round %% 5 == 1) list(b = 1, a = at) else list(a = if (at == 2) 2L else at, b = at / 2))
+    m = lapply(1:3, function(at) {
+      if (round %% 5 == 1) list(b = 1, a = at) else list(a = if (at == 2) 2L else at, b = at / 2)
+    })
   )
 }
 

@@ -22,7 +22,9 @@ test_that("tables grow by rows of single values, from whatever they start from",
   }
   rows <- data.frame(from = 1L, to = 2, peak = 3, site = "ford")
   starts <- list(NULL, data.frame(), rows[0, ], rows, rows[c(1, 1), ], data.frame(rows, row.names = "a"), rows[4:1])
-  others <- list(data.frame(from = TRUE, to = NA, peak = 1L, site = "x"), transform(rows, from = factor("a")), list(), 1)
+  others <- list(
+    data.frame(from = TRUE, to = NA, peak = 1L, site = "x"), transform(rows, from = factor("a")), list(), 1
+  )
   native <- vapply(c(starts, others), function(out) {
     fast <- ds_compile(spells)
     for (limit in c(1, 9)) {
@@ -46,8 +48,9 @@ test_that("what has been gathered may be read, and what is no single value is le
     },
     {
       log <- NULL
-      for (i in 1:n) if (i %% 2 == 0) log <- rbind(log, data.frame(i, v = i / 2)) else {
-        log <- rbind(log, data.frame(i = 2L, v = length(log[["v"]]), stringsAsFactors = FALSE))
+      for (i in 1:n) {
+        if (i %% 2 == 0) log <- rbind(log, data.frame(i, v = i / 2))
+        if (i %% 2 == 1) log <- rbind(log, data.frame(i = 2L, v = length(log[["v"]]), stringsAsFactors = FALSE))
       }
       log
     },
@@ -63,8 +66,9 @@ test_that("what has been gathered may be read, and what is no single value is le
     }
   )
   left <- expression(
-    data.frame(a = i, b = c(1, 2)), data.frame(a = x[i], b = 1), data.frame(matrix(i, 1, 1)), data.frame(a = NULL, b = i),
-    data.frame(`a b` = i, check.names = FALSE), data.frame(a = i, row.names = "r"), data.frame(a = i)[0, , drop = FALSE],
+    data.frame(a = i, b = c(1, 2)), data.frame(a = x[i], b = 1), data.frame(matrix(i, 1, 1)),
+    data.frame(a = NULL, b = i), data.frame(`a b` = i, check.names = FALSE), data.frame(a = i, row.names = "r"),
+    data.frame(a = i)[0, , drop = FALSE],
     data.frame(a = matrix(i, 1, 1)), list(a = i), data.frame(a = if (i > 3) "x" else i), data.frame(a = i, a = 2)
   )
   for (body in native) {
@@ -92,11 +96,14 @@ test_that("what has been gathered may be read, and what is no single value is le
 test_that("tables of one row that are put into a list are there when the loop has ended", {
   without_comparing()
   gathered <- function(x, out, n = length(x)) {
-    for (i in seq_len(n)) if (i != 2) out[[length(out) + 1]] <- data.frame(day = i, x = x[i], high = i > 2, site = "ford")
+    for (i in seq_len(n)) {
+      if (i != 2) out[[length(out) + 1]] <- data.frame(day = i, x = x[i], high = i > 2, site = "ford")
+    }
     out
   }
   fast <- ds_compile(gathered)
-  for (x in list(c(1, 2, 3), 1:4, letters[1:3], c(TRUE, NA, TRUE))) for (out in list(list(), list(5), vector("list", 2))) {
+  outs <- list(list(), list(5), vector("list", 2))
+  for (x in list(c(1, 2, 3), 1:4, letters[1:3], c(TRUE, NA, TRUE))) for (out in outs) {
     for (call in 1:2) expect_identical(suppressMessages(fast(x, out)), gathered(x, out))
   }
   fast <- ds_compile(gathered)

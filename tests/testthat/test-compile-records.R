@@ -108,9 +108,11 @@ test_that("rows that are taken by condition or by subset() are places, too, but 
     r <- subset(d, rain > k & !is.na(day)), r <- d[order(d$day)[1:k], ], r <- d[d$day > 9, ]
   )
   left <- alist(
-    r <- d[c(TRUE, FALSE, NA), ], r <- d[-k, ], r <- d["2", ], r <- subset(d, day), r <- subset(d, day > k, select = day)
+    r <- d[c(TRUE, FALSE, NA), ], r <- d[-k, ], r <- d["2", ], r <- subset(d, day),
+    r <- subset(d, day > k, select = day)
   )
-  for (take in c(native, left)) for (use in alist(sum(r$day), nrow(r), max(0, r[["day"]]) / NROW(r), r$none, length(r))) {
+  uses <- alist(sum(r$day), nrow(r), max(0, r[["day"]]) / NROW(r), r$none, length(r))
+  for (take in c(native, left)) for (use in uses) {
     f <- as.function(c(formals(function(d) NULL), bquote({
       s <- c()
       k <- 2

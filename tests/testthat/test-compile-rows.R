@@ -33,7 +33,8 @@ test_that("some columns of a row are stored as they are meant, by number or by n
   }
   native <- expression(2:3, c("dry", "wet"), -c(1, 4), c(3, 2))
   left <- expression(2:9, c(2, k), c(TRUE, FALSE), c("wet", "none"), 2, c(2, 2), c(3, 4))
-  for (columns in c(native, left)) for (value in expression(c(i, i / 2), list(i, 2L), c(1, 2, 3), c(a = 1L, b = i), 7)) {
+  values <- expression(c(i, i / 2), list(i, 2L), c(1, 2, 3), c(a = 1L, b = i), 7)
+  for (columns in c(native, left)) for (value in values) {
     f <- form(columns, value)
     fast <- ds_compile(f)
     for (call in 1:2) {
