@@ -69,7 +69,8 @@
 #' are handed them, too. A list of records, which are lists with the same fields, is
 #' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so are rows of a data frame
 #' (`row <- d[i, ]` or `wet <- subset(d, rain > 0)`, then `row$rain`, `nrow(wet)`).
-#' Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`, `l[[name]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
+#' Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`, `l[[name]]`,
+#' `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
 #' a helper that is handed a list, or a part of one, and uses it by its fields (`limit(x, p)`) is handed the fields;
 #' where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
 #' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and

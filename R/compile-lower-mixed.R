@@ -27,6 +27,7 @@ as_if_double <- function(value) {
 mixed_ops <- c("+" = "add_m", "-" = "sub_m", "*" = "mul_m", "%%" = "mod_m", "%/%" = "idiv_m")
 
 mixed_value <- function(cx, op, values) {
+  if (length(cx$loops)) cx$shared$mixed <- TRUE
   tag <- highest_tag(cx, values)
   nodes <- lapply(values, function(value) as_leaf(cx, value$node))
   as_mixed(new_value(element_node(op, c(nodes, list(tag_node(tag, "integer"))))), tag)

@@ -5,38 +5,49 @@
 most_peeled <- 3 # `x <- y; y <- m %*% x` takes two turns
 most_tried <- 24 # loops of a kernel that are tried without their first turn, those in what it calls counted each time
 
-# Where the loop is refused for what its variables are, or always falls back, it is tried without its first turn.
+# Where the loop is refused for what its variables are, or always falls back, it is tried without its first turn; where
+# the run has to tell integers from doubles in each turn, too, if it need not in the rest.
 with_peeling <- function(cx, code, lower_it) {
-  if (isTRUE(attr(code, "rest") >= most_peeled)) return(lower_it())
+  if (isTRUE(attr(code, "rest") >= most_peeled)) { # a single turn: what it takes is of no matter
+    before <- cx$shared$mixed
+    on.exit(cx$shared$mixed <- before)
+    return(lower_it())
+  }
   kept <- mget(lowering_state, envir = cx)
   cx$shared$conflict <- FALSE
   made <- whole <- attempt_loop(cx, lower_it)
   failed <- inherits(whole$end, "condition")
   if (failed && !cx$shared$conflict) rlang::cnd_signal(whole$end)
-  worth_it <- failed || (whole$settled && cx$shared$peeling < 2 && is.null(attr(code, "rest")))
-  if (worth_it && cx$shared$tried < most_tried) {
+  again <- !failed && cx$shared$peeling < 2 && is.null(attr(code, "rest"))
+  mixed <- again && whole$mixed && !whole$settled && !ends_in_turn(code)
+  if ((failed || (again && whole$settled) || mixed) && cx$shared$tried < most_tried) {
     list2env(kept, cx)
     cx$shared$tried <- cx$shared$tried + 1
     peeling <- cx$shared$peeling
     cx$shared$peeling <- peeling + !failed
-    apart <- attempt_loop(cx, function() lower(cx, peeled_loop(cx, code), FALSE))
+    apart <- attempt_loop(cx, function() lower(cx, peeled_loop(cx, code, mixed), FALSE))
     cx$shared$peeling <- peeling
-    if (!inherits(apart$end, "condition") && (failed || !apart$settled)) made <- apart
+    better <- failed || !(apart$settled || (mixed && apart$mixed))
+    if (!inherits(apart$end, "condition") && better) made <- apart
   }
   if (inherits(made$end, "condition")) rlang::cnd_signal(whole$end)
   list2env(made$state, cx)
   cx$shared$settled <- cx$shared$settled || made$settled
+  cx$shared$mixed <- cx$shared$mixed || made$mixed
   if (made$end == "never") never(cx)
   null_value()
 }
 
+# May a turn be the loop's last by its own code?
+ends_in_turn <- function(code) any(c("break", "return", "stop") %in% all.names(code[[length(code)]]))
+
 lowering_state <- c("out", "flow", "loops", "line", "heads", "scope", "written_in", "forcing")
 
-# list(end, settled, state): whether some way leads on, or why it was refused; whether a variable that can be of
-# several modes there had to be of the highest; what was reached.
+# list(end, settled, mixed, state): whether some way leads on, or why it was refused; whether a variable that can be of
+# several modes there had to be of the highest, or arithmetic is told by the run; what was reached.
 attempt_loop <- function(cx, make) {
-  before <- cx$shared$settled
-  cx$shared$settled <- FALSE
+  before <- mget(c("settled", "mixed"), envir = cx$shared)
+  cx$shared$settled <- cx$shared$mixed <- FALSE
   end <- tryCatch(
     {
       make()
@@ -45,29 +56,40 @@ attempt_loop <- function(cx, make) {
     ds_never = function(e) "never",
     ds_error_unsupported = identity
   )
-  made <- list(end = end, settled = cx$shared$settled, state = mget(lowering_state, envir = cx))
-  cx$shared$settled <- before
+  made <- list(
+    end = end, settled = cx$shared$settled, mixed = cx$shared$mixed, state = mget(lowering_state, envir = cx)
+  )
+  list2env(before, cx$shared)
   made
 }
 
-peeled_loop <- function(cx, code) {
+# A loop without a turn is R's, or, if `none`, leaves things as they are: all but the variable of `for`, which is NULL.
+# A range from 1 to 0 has turns, downwards.
+peeled_loop <- function(cx, code, none) {
   check_of_r(cx, code, c("length", "stop", ">", ">=", "[", "[["))
   first <- function(body) structure(call("repeat", call("{", turn_alone(body), quote(break))), rest = most_peeled)
   rest <- structure(code, rest = (attr(code, "rest") %||% 0) + 1)
   switch(call_name(code),
     `repeat` = call("{", first(code[[2]]), rest),
-    `while` = call("{", call("if", code[[2]], first(code[[3]]), quote(stop())), rest),
-    `for` = peeled_for(cx, code, first, rest)
+    `while` = first_and_rest(code[[2]], first(code[[3]]), rest, none),
+    `for` = peeled_for(cx, code, first, rest, none)
   )
 }
 
-peeled_for <- function(cx, code, first, rest) {
+first_and_rest <- function(cond, turn, rest, none, without = NULL) {
+  if (!none) return(call("{", call("if", cond, turn, quote(stop())), rest))
+  as.call(c(list(as.name("if"), cond, call("{", turn, rest)), without))
+}
+
+peeled_for <- function(cx, code, first, rest, none) {
   from <- counted_from(cx, code[[3]])
   if (!is.null(from)) return(peeled_range(cx, code, first, rest, from))
   over <- own_variable(cx, code, "over")
   turn <- call("{", call("<-", code[[2]], call("[[", over, 1L)), first(code[[4]]))
   rest[[3]] <- call("[", over, quote(-1L))
-  call("{", call("<-", over, code[[3]]), call("if", call(">", call("length", over), 0L), turn, quote(stop())), rest)
+  call("{", call("<-", over, code[[3]]), first_and_rest(
+    call(">", call("length", over), 0L), turn, rest, none, list(call("<-", code[[2]], NULL))
+  ))
 }
 
 # The whole number that a range plainly starts from.
@@ -81,10 +103,8 @@ peeled_range <- function(cx, code, first, rest, from) {
   to <- own_variable(cx, code, "over")
   turn <- call("{", call("<-", code[[2]], from), first(code[[4]]))
   rest[[3]] <- call(":", from + 1L, to)
-  call(
-    "{", call("<-", to, code[[3]][[3]]), call("if", call(">=", to, from), turn, quote(stop())),
-    call("if", call(">=", to, from + 1L), rest)
-  )
+  rest <- call("if", call(">=", to, from + 1L), rest)
+  call("{", call("<-", to, code[[3]][[3]]), first_and_rest(call(">=", to, from), turn, rest, FALSE))
 }
 
 # `next` ends a first turn as its end does.

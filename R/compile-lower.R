@@ -48,13 +48,13 @@ new_lowering <- function(kernel, shared) {
 # `lenient`: ways that the compiler does not take are left to R where they are reached. `labelling`: names of rows
 # and columns are of no matter in the kernel itself, nor in functions whose bodies have these marks.
 # `series`: of vectors some may be time series. `told`: calls that print when all has ended.
-# `conflict`, `settled`, `peeling`, `tried`: see with_peeling().
+# `conflict`, `settled`, `mixed`, `peeling`, `tried`: see with_peeling().
 # `endless`, `doubtful`: routines of which it is known that they can't be written in, and the last that may be so.
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$itself <- recalled(utils::modifyList(kernel, list(name = itself_name)))
   shared$lenient <- isTRUE(kernel$lenient)
-  shared$conflict <- shared$settled <- FALSE
+  shared$conflict <- shared$settled <- shared$mixed <- FALSE
   shared$peeling <- shared$tried <- 0
   shared$told <- kernel$told
   shared$labelling <- kernel$labelling

@@ -195,3 +195,43 @@ test_that("elements, extremes and sums of such vectors and matrices are R's, too
   native <- vapply(of_tables, same_for_all, 0, tables)
   expect_true(all(native >= 2))
 })
+
+test_that("a loop of which only the first turn meets integers has none, one or many turns", {
+  without_comparing()
+  over <- function(x, s) {
+    i <- 7
+    for (i in s) {
+      x <- x + i * 0.5
+      y <- x + 1L
+    }
+    list(x, i)
+  }
+  turns <- list(integer(0), 1L, 1:3, c(2, 1), numeric(0), NULL)
+  for (s in turns) same_for_all(over, list(list(1L, s), list(2.5, s)))
+  range <- function(x, n) {
+    for (i in 1:n) {
+      y <- x + 1L
+      x <- x * 0.5
+    }
+    list(x, y, i)
+  }
+  open <- function(x, n) {
+    i <- 0
+    while (i < n) {
+      i <- i + 1L
+      if (i == 2) next
+      x <- (x - 1L) / 2
+      if (x > 100) return("far")
+    }
+    list(x, i)
+  }
+  inner <- function(v, n) {
+    for (k in seq_len(n)) for (i in seq_along(v)) v[i] <- (v[i] + v[1]) / 2
+    v
+  }
+  for (n in c(-2, 0, 1, 2, 5)) {
+    same_for_all(range, list(list(4L, n), list(0.5, n)))
+    same_for_all(open, list(list(4L, n), list(300L, n)))
+    same_for_all(inner, list(list(1:4, max(n, 0)), list(integer(0), max(n, 0))))
+  }
+})
