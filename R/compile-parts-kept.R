@@ -93,7 +93,7 @@ names_stay_those_of <- function(name, facts) {
 # that has them before the loop; what the loop is given beside it has the same.
 names_followed <- function(facts, given) {
   follows <- list()
-  for (root in names(Filter(has_own_names, facts$values))) {
+  for (root in names(Filter(function(value) has_own_names(value) && is.null(dim(value)), facts$values))) {
     alike <- Filter(function(name) {
       !name %in% given || identical(attributes(facts$values[[name]]), attributes(facts$values[[root]]))
     }, setdiff(names(facts$assigned), c(reshaped_names(facts$code), facts$inner, names(follows))))

@@ -43,7 +43,8 @@ values_with_names <- function(made, kinds, frame) {
   names <- setdiff(names(kinds)[kinds %in% c("list", "named")], c(own_of_functions(made$code), counters, made$pending))
   values <- lapply(stats::setNames(nm = names), function(name) frame[[name]])
   facts <- list(
-    code = code, values = values, assigned = assigned, carriers = unlist(lapply(code, all.vars)), env = made$env
+    code = code, values = values, assigned = assigned, carriers = unlist(lapply(code, all.vars)), env = made$env,
+    inner = counters
   )
   given <- names(kinds)[kinds != "unset"]
   facts$follows <- names_followed(facts, given)
@@ -138,7 +139,7 @@ opened_call <- function(code, scope, made) {
 
 # What is worked out has the names of its first operand where it is as long as that; R has it where it is not.
 as_long_as <- function(code, count, made) {
-  counted <- function(x, n) if (length(x) == n) x else stop("other names")
+  counted <- function(x, n) if (length(x) == n && is.null(dim(x))) x else stop("other names")
   environment(counted) <- made$env
   assign("of length", counted, envir = made$env)
   call("of length", code, count)

@@ -179,7 +179,7 @@ new_part <- function(cut, loop) {
 # The code of the functions made in the function that a loop speaks of, by way of one another too.
 inner_functions_of <- function(used, body) {
   assigned <- assigned_values(body)
-  inner <- Filter(function(values) any(vapply(values, may_give_function, NA)), assigned)
+  inner <- Filter(length, lapply(assigned, function(values) unlist(lapply(values, functions_given), recursive = FALSE)))
   found <- list()
   repeat {
     picked <- Filter(picks_value, unlist(unname(assigned[intersect(names(assigned), used)]), recursive = FALSE))
@@ -194,7 +194,7 @@ inner_functions_of <- function(used, body) {
 # Variables that may come to hold functions.
 functions_made <- function(code) {
   made <- Filter(
-    function(values) any(vapply(values, function(value) may_give_function(value) || is.name(value), NA)),
+    function(values) any(vapply(values, function(value) length(functions_given(value)) > 0 || is.name(value), NA)),
     assigned_values(code)
   )
   names(made)
@@ -202,11 +202,11 @@ functions_made <- function(code) {
 
 picks_value <- function(code) is.name(code) || (is.call(code) && call_name(code) %in% c("[[", "$", "if", "switch"))
 
-# A function, written out or chosen from some, alone or in a list.
-may_give_function <- function(code) {
-  if (is_function_code(code)) return(TRUE)
+# The code of the functions that a value may be, or hold: written out, chosen from some, in a list.
+functions_given <- function(code) {
+  if (is_function_code(code)) return(list(code))
   choosing <- is.call(code) && call_name(code) %in% c("if", "switch", "{", "(", "list")
-  choosing && any(vapply(Filter(is.call, as.list(code)[-1]), may_give_function, NA))
+  if (choosing) unlist(lapply(Filter(is.call, as.list(code)[-1]), functions_given), recursive = FALSE)
 }
 
 called_names <- function(code) setdiff(all.names(code), all.vars(code))
