@@ -5,13 +5,19 @@
 grow_tables <- function(made, kinds, frame) {
   assigned <- assigned_values(made$code)
   grown <- Filter(function(name) all(vapply(assigned[[name]], adds_row, NA, name)), names(assigned))
-  for (name in setdiff(grown, own_of_functions(made$code))) {
+  for (name in setdiff(grown, c(own_of_functions(made$code), names_in_functions(kinds, frame)))) {
     labels <- unique(lapply(assigned[[name]], function(code) names(row_values(code[[3]]))))
     sound <- length(labels) == 1 && length(stored_in(made$code, name)) == 0 &&
       mean_rs(c("rbind", "data.frame", "c", "length", "nrow", "stop"), frame)
     if (sound && can_grow(frame[[name]], labels[[1]])) kinds <- grow_table(made, kinds, name, labels[[1]], frame)
   }
   kinds
+}
+
+# What the functions of the frame speak of, who are to see it as it is.
+names_in_functions <- function(kinds, frame) {
+  functions <- lapply(names(kinds)[kinds == "function"], function(name) frame[[name]])
+  unlist(lapply(Filter(function(f) identical(environment(f), frame), functions), function(f) all.names(body(f))))
 }
 
 stored_in <- function(code, name) Filter(function(one) target_name(one[[2]]) == name, stores_in(code))

@@ -14,7 +14,7 @@ columns_for_records <- function(made, name, frame) {
   if (!is_records(value)) return()
   column <- function(field) as.name(sprintf("%s[[]]$%s", name, field))
   made$code <- with_records(made$code, name, column)
-  for (loop in record_loops(made$code, name)) {
+  for (loop in record_loops(made, name)) {
     turn <- sprintf("turn of %s", loop)
     made$code <- with_turns(made$code, name, loop, as.name(turn), column)
     replace_given(made, loop, turn, function(frame, at) frame[[name]][[at]])
@@ -46,9 +46,8 @@ with_records <- function(code, name, column) {
 }
 
 # The variables of loops over the records that are used by their fields alone.
-record_loops <- function(code, name) {
-  loops <- Filter(function(loop) identical(loop[[3]], as.name(name)), calls_in(code, "for"))
-  used_by_fields(code, loops)
+record_loops <- function(made, name) {
+  used_by_fields(made, Filter(function(loop) identical(loop[[3]], as.name(name)), calls_in(made$code, "for")))
 }
 
 with_turns <- function(code, name, loop, turn, column) {
@@ -70,7 +69,7 @@ rows_apart <- function(made, name, frame) {
   names <- names_that_tell(frame[[name]])
   if (!is.character(names)) return()
   taken <- Filter(function(one) !is.null(rows_taken(one, name, names)), calls_in(made$code, c("<-", "=")))
-  for (row in used_by_fields(made$code, taken, counted = TRUE)) {
+  for (row in used_by_fields(made, taken, counted = TRUE)) {
     at <- as.name(sprintf("row of %s", row))
     count <- call("length", call("[", call("[[", as.name(name), names[[1]]), at))
     whole <- FALSE
@@ -124,11 +123,14 @@ rows_taken <- function(code, name, names, at = quote(at)) {
 }
 
 # The variables that these calls give a value, where nothing else does and they are used by their fields alone, or, if
-# `counted`, for how many rows they have.
-used_by_fields <- function(code, calls, counted = FALSE) {
+# `counted`, for how many rows they have. Functions made in the frame do not speak of them.
+used_by_fields <- function(made, calls, counted = FALSE) {
   names <- unique(vapply(calls, function(one) as.character(one[[2]]), ""))
-  names <- setdiff(names, own_of_functions(code))
-  Filter(function(name) sum(all_assigned(code) == name) == 1 && uses_fields_only(code, name, counted), names)
+  names <- setdiff(names, own_of_functions(made$code))
+  Filter(function(name) {
+    once <- sum(all_assigned(made$code) == name) == 1 && !any(vapply(made$before, speaks_freely, NA, name))
+    once && uses_fields_only(made$code, name, counted)
+  }, names)
 }
 
 # Is a variable used only as `name$field`, but for where it gets its value?

@@ -1,10 +1,11 @@
 # Data frames of one row that a loop puts into a list, `out[[i]] <- data.frame(day = i, flow = q)`: records while it
 # runs, data frames again when it has ended.
 
-rows_in_lists <- function(made, frame) {
+rows_in_lists <- function(made, kinds, frame) {
   stores <- stores_in(made$code)
   names <- unique(vapply(stores, function(one) target_name(one[[2]])[[1]], ""))
-  for (name in setdiff(names, c(own_of_functions(made$code), names(assigned_values(made$code))))) {
+  elsewhere <- c(own_of_functions(made$code), names(assigned_values(made$code)), names_in_functions(kinds, frame))
+  for (name in setdiff(names, elsewhere)) {
     own <- Filter(function(one) target_name(one[[2]]) == name, stores)
     labels <- unique(lapply(own, function(one) if (is_part(one[[2]], as.name(name))) names(row_values(one[[3]]))))
     counted <- sum(vapply(calls_in(made$code, "length"), identical, NA, call("length", as.name(name))))

@@ -18,7 +18,7 @@ new_variant <- function(part, kinds, frame) {
   made$pending <- names(kinds)[kinds == "pending"] # nothing that R has not worked out is looked at
   made$reason <- NULL
   kinds <- grow_tables(made, kinds, frame)
-  rows_in_lists(made, frame)
+  rows_in_lists(made, kinds, frame)
   lists <- names(kinds)[kinds == "list"]
   texts_gone_over(made, frame)
   columns_for_keys(made, kinds, frame)

@@ -148,3 +148,41 @@ test_that("a row that is told by the row before it is followed from one to the n
     over_parts(f, chain)
   }
 })
+
+test_that("functions made in the frame see rows, and tables that grow, as they are at their call", {
+  withr::defer(rm(list = c("row", "log"), envir = globalenv()))
+  assign("row", list(rain = 1000, day = 500), envir = globalenv())
+  assign("log", data.frame(day = 1:50, v = 2), envir = globalenv())
+  steps <- alist(
+    {
+      row <- d[i, ]
+      s <- s + sum(row$day) + seen()
+    },
+    {
+      row <- subset(d, day > i)
+      s <- s + nrow(row) + seen()
+    },
+    for (row in l) s <- s + row$area + seen(),
+    {
+      log <- rbind(log, data.frame(day = i, v = 1))
+      s <- s + seen()
+    },
+    {
+      log[[length(log) + 1]] <- data.frame(day = i, v = 1)
+      s <- s + seen()
+    }
+  )
+  looks <- alist(length(row$day), sum(row[["day"]]), length(row$no), length(log), length(log$v))
+  for (step in steps) for (look in looks) for (start in alist(d[2, ], 7)) {
+    f <- as.function(c(formals(function(d, l) NULL), bquote({
+      seen <- function() .(look)
+      if (length(l) > 6) row <- .(start)
+      log <- list()
+      s <- 0
+      for (i in 1:3) .(step)
+      list(s, log)
+    })), envir = globalenv())
+    over_parts(f, met, gauges)
+    over_parts(f, met, c(gauges, gauges))
+  }
+})
