@@ -3,6 +3,7 @@
 
 # Gives the kinds of the variables without those of such tables.
 grow_tables <- function(made, kinds, frame) {
+  made$code <- change_upwards(made$code, rows_written_out, made$code, c(made$gives, names_in_functions(kinds, frame)))
   assigned <- assigned_values(made$code)
   grown <- Filter(function(name) all(vapply(assigned[[name]], adds_row, NA, name)), names(assigned))
   for (name in setdiff(grown, c(own_of_functions(made$code), names_in_functions(kinds, frame)))) {
@@ -18,6 +19,32 @@ grow_tables <- function(made, kinds, frame) {
 names_in_functions <- function(kinds, frame) {
   functions <- lapply(names(kinds)[kinds == "function"], function(name) frame[[name]])
   unlist(lapply(Filter(function(f) identical(environment(f), frame), functions), function(f) all.names(body(f))))
+}
+
+# `row <- data.frame(day = i)` and, as the next statement, `log <- rbind(log, row)`, where nothing else speaks of the row.
+rows_written_out <- function(block, code, elsewhere) {
+  if (call_name(block) != "{" || length(block) < 3) return(NULL)
+  gone <- Filter(function(at) {
+    row <- row_named(block[[at]])
+    nxt <- block[[at + 1]]
+    !is.null(row) && !row %in% elsewhere && sum(all.names(code) == row) == 2 && is.call(nxt) && takes_row(nxt, row)
+  }, seq_along(block)[-c(1, length(block))])
+  if (length(gone) == 0) return(NULL)
+  for (at in gone) block[[at + 1]] <- replace_code(block[[at + 1]], block[[at]][[2]], block[[at]][[3]])
+  as.call(as.list(block)[-gone])
+}
+
+row_named <- function(code) {
+  named <- is.call(code) && call_name(code) %in% c("<-", "=") && is.name(code[[2]])
+  if (named && length(row_values(code[[3]]))) as.character(code[[2]])
+}
+
+# Is a row all that is bound to a table, or all that is put into a list at a place that does not change it?
+takes_row <- function(code, row) {
+  value <- if (call_name(code) %in% c("<-", "=")) code[[3]]
+  bound <- is.call(value) && call_name(value) == "rbind" && length(value) == 3 && identical(value[[3]], as.name(row)) &&
+    identical(value[[2]], code[[2]])
+  bound || (identical(value, as.name(row)) && is.call(code[[2]]) && call_name(code[[2]]) == "[[")
 }
 
 stored_in <- function(code, name) Filter(function(one) target_name(one[[2]]) == name, stores_in(code))

@@ -119,3 +119,51 @@ test_that("tables of one row that are put into a list are there when the loop ha
     for (call in 1:2) expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(gathered, given))
   }
 })
+
+test_that("a row that has a name for a moment is the row that is added, where nothing else speaks of it", {
+  added <- alist(out <- rbind(out, row), out[[length(out) + 1]] <- row)
+  loops <- list(
+    function(add) bquote({
+      row <- data.frame(day = i, n = NROW(out))
+      .(add)
+    }),
+    function(add) bquote(if (i > 1) {
+      row <- data.frame(i, v = i / 2)
+      .(add)
+    }),
+    function(add) bquote({
+      row <- data.frame(day = i, v = 1)
+      if (i == 2) next
+      .(add)
+    }),
+    function(add) bquote({
+      row <- data.frame(day = i, v = 1)
+      .(add)
+      s <- s + row$day
+    })
+  )
+  for (add in added) for (loop in loops) for (end in alist(list(out, s), do.call(rbind, out), list(out, row))) {
+    start <- if (identical(add, added[[1]])) quote(NULL) else quote(list())
+    f <- as.function(c(formals(function(n) NULL), bquote({
+      out <- .(start)
+      s <- 0
+      for (i in seq_len(n)) .(loop(add))
+      .(end)
+    })), envir = globalenv())
+    over_parts(f, 4)
+  }
+  expect_identical(over_parts(function(n) {
+    out <- list()
+    for (i in seq_len(n)) {
+      row <- data.frame(day = i, v = i / 2)
+      out[[i]] <- row
+    }
+    do.call(rbind, out)
+  }, 4), "native")
+  by_name <- function(n, what = list(as.name("total"))) {
+    total <- 0
+    for (i in seq_len(n)) total <- total + i
+    do.call(sum, what)
+  }
+  expect_identical(over_parts(by_name, 4), "native")
+})
