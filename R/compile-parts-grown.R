@@ -21,7 +21,8 @@ names_in_functions <- function(kinds, frame) {
   unlist(lapply(Filter(function(f) identical(environment(f), frame), functions), function(f) all.names(body(f))))
 }
 
-# `row <- data.frame(day = i)` and, as the next statement, `log <- rbind(log, row)`, where nothing else speaks of the row.
+# `row <- data.frame(day = i)` and, as the next statement, `log <- rbind(log, row)`, where nothing else speaks of the
+# row.
 rows_written_out <- function(block, code, elsewhere) {
   if (call_name(block) != "{" || length(block) < 3) return(NULL)
   gone <- Filter(function(at) {

@@ -15,7 +15,8 @@ new_variant <- function(part, kinds, frame) {
   made$gives <- part$gives
   made$named_fields <- character()
   made$changed <- part$changed
-  made$pending <- names(kinds)[kinds == "pending"] # nothing that R has not worked out is looked at
+  made$pending <- names(kinds)[kinds %in% c("pending", "raising")] # nothing that R has not worked out is looked at
+  for (name in names(kinds)[kinds == "raising"]) made$given[[name]] <- as.call(list(function() nothing_built))
   made$reason <- NULL
   kinds <- grow_tables(made, kinds, frame)
   rows_in_lists(made, kinds, frame)

@@ -307,12 +307,19 @@ run_anew <- function(part, words, frame) {
   kinds <- tryCatch(kinds_for_part(part, frame), error = function(e) NULL)
   if (is.null(kinds)) return(list(fits = FALSE))
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
+  raising <- kinds == "pending" & vapply(part$reads, raises_by_itself, NA, frame)
+  kinds[raising] <- "raising"
   ran <- run_variant(variant_of(part, kinds, frame), frame)
   part$last <- ran$variant
   part$last_words <- words
   if (ran$fits || !any(kinds == "pending")) return(ran)
   now <- kinds_for_part(part, frame) # what was pending is known by now
   if (identical(now, kinds)) ran else run_variant(variant_of(part, now, frame), frame)
+}
+
+# Of an argument that is not worked out yet: by whom it stops or warns R says where R works it out.
+raises_by_itself <- function(name, frame) {
+  name != "..." && any(c("stop", "warning") %in% all.names(eval(call("substitute", as.name(name)), frame)))
 }
 
 kinds_for_part <- function(part, frame) {

@@ -386,6 +386,29 @@ test_that("a function made inside speaks of variables that the loop changes", {
   }, c(1, 2, 3)), 1)
 })
 
+test_that("what stops or warns where it is first used does so for the function, not for its loop", {
+  without_comparing()
+  raised_by <- function(f, ...) {
+    caller <- function(condition) deparse1(conditionCall(condition))
+    tryCatch(f(...), error = caller, warning = caller)
+  }
+  summed <- function(x, by = stop("give `by`"), lag = warning("no lag")) {
+    s <- 0
+    for (v in x) s <- s + v * by + lag
+    cat("")
+    s
+  }
+  fast <- ds_compile(summed)
+  given <- alist(
+    f(1:3), f(1:3, 2), f(1:3, stop("no")), f(1:3, lag = 1), f(1:3, 2, 1), f(1:3, 2, if (TRUE) warning("so"))
+  )
+  for (call in given) for (time in 1:2) {
+    call[[1]] <- quote(raised_by)
+    call <- as.call(append(as.list(call), quote(f), 1))
+    expect_identical(suppressMessages(eval(call, list(f = fast))), eval(call, list(f = summed)))
+  }
+})
+
 test_that("defaults are worked out where R would", {
   late <- function(x, n = length(x)) {
     cat("")
