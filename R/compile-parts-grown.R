@@ -5,7 +5,8 @@
 grow_tables <- function(made, kinds, frame) {
   made$code <- change_upwards(made$code, rows_written_out, made$code, c(made$gives, names_in_functions(kinds, frame)))
   assigned <- assigned_values(made$code)
-  grown <- Filter(function(name) all(vapply(assigned[[name]], adds_row, NA, name)), names(assigned))
+  there <- names(kinds)[kinds %in% c("null", "list")] # one that is not is found elsewhere
+  grown <- Filter(function(name) all(vapply(assigned[[name]], adds_row, NA, name)), intersect(names(assigned), there))
   for (name in setdiff(grown, c(own_of_functions(made$code), names_in_functions(kinds, frame)))) {
     labels <- unique(lapply(assigned[[name]], function(code) names(row_values(code[[3]]))))
     sound <- length(labels) == 1 && length(stored_in(made$code, name)) == 0 &&

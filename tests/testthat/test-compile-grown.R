@@ -167,3 +167,26 @@ test_that("a row that has a name for a moment is the row that is added, where no
   }
   expect_identical(over_parts(by_name, 4), "native")
 })
+
+test_that("a table that is found elsewhere is taken from there", {
+  withr::defer(rm("spells", envir = globalenv()))
+  assign("spells", data.frame(day = 100L), envir = globalenv())
+  elsewhere <- list(
+    function(n) {
+      for (i in 1:n) spells <- rbind(spells, data.frame(day = i))
+      spells
+    },
+    function(n) {
+      spells <- data.frame(day = 50)
+      inner <- lapply(1:2, function(k) {
+        for (i in 1:n) spells <- rbind(spells, data.frame(day = i + k))
+        spells
+      })
+      list(spells, inner)
+    }
+  )
+  for (f in elsewhere) {
+    environment(f) <- globalenv()
+    over_parts(f, 3)
+  }
+})
