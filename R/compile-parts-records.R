@@ -128,8 +128,8 @@ used_by_fields <- function(made, calls, counted = FALSE) {
   names <- unique(vapply(calls, function(one) as.character(one[[2]]), ""))
   names <- setdiff(names, own_of_functions(made$code))
   Filter(function(name) {
-    once <- sum(all_assigned(made$code) == name) == 1 && !any(vapply(made$before, speaks_freely, NA, name))
-    once && uses_fields_only(made$code, name, counted)
+    here_alone <- sum(all_assigned(made$code) == name) == 1 && !any(vapply(made$before, speaks_freely, NA, name))
+    here_alone && uses_fields_only(made$code, name, counted)
   }, names)
 }
 
