@@ -17,7 +17,8 @@ new_variant <- function(part, kinds, frame) {
   made$changed <- part$changed
   made$pending <- names(kinds)[kinds %in% c("pending", "raising")] # nothing that R has not worked out is looked at
   # what no kernel takes, where it is first used
-  for (name in names(kinds)[kinds == "raising"]) made$given[[name]] <- call("(", as.call(list(function() nothing_built)))
+  raising <- names(kinds)[kinds == "raising"]
+  made$given[raising] <- list(call("(", as.call(list(function() nothing_built))))
   made$reason <- NULL
   kinds <- grow_tables(made, kinds, frame)
   rows_in_lists(made, kinds, frame)

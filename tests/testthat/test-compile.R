@@ -401,7 +401,8 @@ test_that("functions that apply others are loops, and come to the same", {
     unlist(lapply(1:3, seq_len)), unlist(lapply(x[x > 9], sqrt)), unlist(Map(function(a, b) a - b, x, x + 1)),
     Reduce(function(a, b) a * 2 + b, x, 10), Filter(function(v) v > 2, x), mapply(function(a, b) a * b, x, rev(x)),
     apply(m, 1, sum), apply(m, 2, max), apply(m, 1, range), outer(x, 1:2, "+"), outer(x, x, function(a, b) a + b^k),
-    sapply(x, function(v) if (v > 2) NA else 1L), do.call(max, list(x, k)), sum(sapply(1:3, function(i) sum(sapply(1:i, function(j) i * j))))
+    sapply(x, function(v) if (v > 2) NA else 1L), do.call(max, list(x, k)),
+    sum(sapply(1:3, function(i) sum(sapply(1:i, function(j) i * j))))
   )
   in_r <- expression(
     sapply(x[x > 9], sqrt), Reduce(`+`, x[x > 9]),
