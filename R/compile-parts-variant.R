@@ -16,9 +16,7 @@ new_variant <- function(part, kinds, frame) {
   made$named_fields <- character()
   made$changed <- part$changed
   made$pending <- names(kinds)[kinds %in% c("pending", "raising")] # nothing that R has not worked out is looked at
-  # what no kernel takes, where it is first used
-  raising <- names(kinds)[kinds == "raising"]
-  made$given[raising] <- list(call("(", as.call(list(function() nothing_built))))
+  made$given[kinds == "raising"] <- list(call("(", as.call(list(function() nothing_built)))) # what no kernel takes
   made$reason <- NULL
   kinds <- grow_tables(made, kinds, frame)
   rows_in_lists(made, kinds, frame)

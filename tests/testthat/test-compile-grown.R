@@ -123,22 +123,22 @@ test_that("tables of one row that are put into a list are there when the loop ha
 test_that("a row that has a name for a moment is the row that is added, where nothing else speaks of it", {
   added <- alist(out <- rbind(out, row), out[[length(out) + 1]] <- row)
   loops <- list(
-    function(add) bquote({
+    quote({
       row <- data.frame(day = i, n = NROW(out))
-      .(add)
+      ADD
     }),
-    function(add) bquote(if (i > 1) {
+    quote(if (i > 1) {
       row <- data.frame(i, v = i / 2)
-      .(add)
+      ADD
     }),
-    function(add) bquote({
+    quote({
       row <- data.frame(day = i, v = 1)
       if (i == 2) next
-      .(add)
+      ADD
     }),
-    function(add) bquote({
+    quote({
       row <- data.frame(day = i, v = 1)
-      .(add)
+      ADD
       s <- s + row$day
     })
   )
@@ -147,7 +147,7 @@ test_that("a row that has a name for a moment is the row that is added, where no
     f <- as.function(c(formals(function(n) NULL), bquote({
       out <- .(start)
       s <- 0
-      for (i in seq_len(n)) .(loop(add))
+      for (i in seq_len(n)) .(do.call(substitute, list(loop, list(ADD = add))))
       .(end)
     })), envir = globalenv())
     over_parts(f, 4)
