@@ -79,7 +79,9 @@ row_values <- function(code) {
 can_grow <- function(table, labels) {
   if (is.null(table)) return(TRUE)
   if (!identical(class(table), "data.frame") || .row_names_info(table) > 0) return(FALSE)
-  plain <- all(vapply(table, function(column) is.atomic(column) && is.null(attributes(column)), NA))
+  plain <- all(vapply(table, function(column) {
+    is.atomic(column) && (is.null(attributes(column)) || is_moment(class_of_numbers(column)))
+  }, NA))
   length(attributes(table)) == 3 && plain && (length(table) == 0 || identical(names(table), labels))
 }
 
@@ -109,7 +111,8 @@ grow_table <- function(made, kinds, name, labels, frame) {
     now <- frame[[name]]
     can_grow(now, labels) && is.null(now) == is.null(table) && length(now) == length(table)
   }))
-  made$puts[columns] <- put_grown(name, labels, columns)
+  made$puts[columns] <- put_grown(name, labels, columns, made$renamed)
+  made$grown <- c(made$grown, columns)
   kinds[names(kinds) != name]
 }
 
@@ -130,11 +133,14 @@ set_singles <- function(parts, values) {
   }))
 }
 
-put_grown <- function(name, labels, columns) {
-  list(name, labels) # worked out here
+put_grown <- function(name, labels, columns, renamed) {
+  list(name, labels, renamed) # worked out here
   lapply(seq_along(columns), function(at) {
     list(
-      fits = function(value, frame, all) length(unique(lengths(all[columns]))) == 1,
+      fits = function(value, frame, all) {
+        now <- vapply(columns, function(column) renamed[[column]] %||% column, "")
+        length(unique(lengths(all[now]))) == 1
+      },
       put = function(value, frame) {
         assign(columns[[at]], value, envir = frame)
         if (at == length(columns)) put_table(name, labels, columns, frame)

@@ -25,18 +25,31 @@ put_rows_as_records <- function(made, name, labels) {
     if (ours) row_as_record(code, row_values(code[[3]]), name)
   })
   made$holds <- c(made$holds, list(function(frame) holds_no_list(frame[[name]])))
+  parts <- row_parts(name, labels)
+  made$row_parts <- c(made$row_parts, parts)
+  classes <- made$renamed
   made$puts[[name]] <- list(
     fits = function(value, frame, all) TRUE,
     put = function(value, frame) {
       rows <- vapply(value, is.list, NA)
-      value[rows] <- lapply(value[rows], structure, class = "data.frame", row.names = .set_row_names(1L))
+      value[rows] <- lapply(value[rows], row_of_table, lapply(parts, get0, envir = classes))
       assign(name, value, envir = frame)
     }
   )
 }
 
+row_of_table <- function(row, classes) {
+  row[] <- Map(function(value, kept) {
+    if (!is.null(kept)) attributes(value) <- kept
+    value
+  }, row, classes)
+  structure(row, class = "data.frame", row.names = .set_row_names(1L))
+}
+
+row_parts <- function(name, labels) sprintf("next %s in %s", labels, name)
+
 row_as_record <- function(code, values, name) {
-  parts <- lapply(sprintf("next %s in %s", names(values), name), as.name)
+  parts <- lapply(row_parts(name, names(values)), as.name)
   code[[3]] <- as.call(c(as.name("list"), stats::setNames(parts, names(values))))
   as.call(unname(c(as.name("{"), set_singles(parts, values), list(code))))
 }

@@ -12,6 +12,7 @@ new_variant <- function(part, kinds, frame) {
   made$env <- part$kernel$env
   made$given <- lapply(stats::setNames(nm = part$reads), as.name)
   made$constants <- made$links <- made$puts <- list()
+  made$renamed <- new.env() # what variables are called that are given back as what they were
   made$gives <- part$gives
   made$named_fields <- character()
   made$changed <- part$changed
@@ -22,6 +23,7 @@ new_variant <- function(part, kinds, frame) {
   rows_in_lists(made, kinds, frame)
   lists <- names(kinds)[kinds == "list"]
   texts_gone_over(made, frame)
+  range_worked_out(made, frame)
   columns_for_keys(made, kinds, frame)
   for (name in c(intersect("...", names(kinds)), setdiff(names(kinds), c(lists, "...")))) {
     settle_variable(made, name, kinds[[name]], frame)
@@ -60,7 +62,7 @@ new_variant <- function(part, kinds, frame) {
   fast <- as.function(c(kernel$formals, call("{", dispatch_call(kernel$env, state), left_to_r)))
   list(
     call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links,
-    holds = made$holds
+    holds = made$holds, returned = made$returned
   )
 }
 

@@ -243,7 +243,8 @@ run_part <- function(part, frame, start) {
   if (!ran$fits) return(leave_part(part, variant))
   value <- ran$value
   part$row <- 0
-  if (part$returns && any(names(value)[1] == return_labels)) part$value <- value else put_back(value, variant, frame)
+  returned <- part$returns && any(names(value)[1] == return_labels)
+  if (returned) part$value <- dated_again(value, variant$returned) else put_back(value, variant, frame)
   if (length(ran$kept)) tell_kept(ran$kept, variant$told, frame)
   took <- clock_now() - start
   part$seconds <- part$seconds + took
