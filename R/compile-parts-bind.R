@@ -16,14 +16,13 @@ gives_labels <- function(code) {
 bind_rows <- function(made, frame) {
   assignments <- assigned_values(made$code)
   bound <- Filter(function(name) {
-    name %in% made$gives && all(vapply(assignments[[name]], binds_itself, NA, name)) &&
-      length(unique(lapply(assignments[[name]], function(code) code[-2]))) == 1
+    name %in% made$gives && all(vapply(assignments[[name]], binds_itself, NA, name)) && bind_alike(assignments[[name]])
   }, intersect(names(assignments), ls(frame, all.names = TRUE)))
   for (name in bound) {
     old <- frame[[name]]
     code <- assignments[[name]][[1]]
-    if (is.object(old) || !is.null(names(old)) || (is.atomic(old) && is.null(dim(old)) && !is.null(old) &&
-      used_otherwise(made$code, name))) {
+    vector <- is.atomic(old) && is.null(dim(old)) && !is.null(old)
+    if (is.object(old) || (vector && used_otherwise(made$code, name))) {
       made$reason <- sprintf("the names of `%s` hang on how often the loop turns", name)
     }
     if (!is.null(old) && is.null(dim(old))) {
@@ -41,6 +40,13 @@ bind_rows <- function(made, frame) {
     made$gives <- union(changing, made$gives)
   }
   bound
+}
+
+# Are the names of rows the same, whichever of these comes first?
+bind_alike <- function(calls) {
+  several <- length(unique(lapply(calls, function(code) code[-2]))) > 1
+  heads <- unique(vapply(calls, call_name, ""))
+  length(heads) == 1 && !(several && length(unlist(lapply(calls, bound_operands))))
 }
 
 # Is a value a vector whatever it is made of?
@@ -103,13 +109,6 @@ labels_inside <- function(code) any(vapply(calls_in(code, bind_names), gives_lab
 
 body_mark <- function(body) rlang::hash(rlang::zap_srcref(body))
 
-# Does what is bound to a variable bring names of its own?
-binds_named <- function(name, facts) {
-  any(vapply(Filter(is_bind, facts$assigned[[name]]), function(code) {
-    any(vapply(as.list(code)[-(1:2)], may_have_names, NA, facts))
-  }, NA))
-}
-
 binds_itself <- function(code, name) {
   is_bind(code) && length(code) > 2 && identical(code[[2]], as.name(name)) &&
     !name %in% unlist(lapply(as.list(code)[-(1:2)], all.vars)) && all(!nzchar(rlang::names2(as.list(code))))
@@ -120,8 +119,9 @@ used_otherwise <- function(code, name) sum(all.names(code) == name) > 2 * length
 
 one_row <- function(x, by_row) if (by_row) matrix(x, 1) else matrix(x, ncol = 1)
 
-put_rows <- function(name, code) {
-  force(name)
+# `given` is code that has the names which the operands bring for the other side.
+put_rows <- function(name, code, given = list()) {
+  list(name, given) # worked out here
   by_row <- call_name(code) == "rbind"
   operands <- as.list(code)[-(1:2)]
   count <- function(x) if (is.null(x)) 0L else if (is.null(dim(x))) 1L else dim(x)[[2 - by_row]]
@@ -130,10 +130,16 @@ put_rows <- function(name, code) {
     value <- frame[[as.character(operand)]]
     if (is.null(dim(value))) as.character(operand) else rep("", count(value))
   }
+  other_labels <- function(old, frame) {
+    here <- if (is.null(dim(old))) names(old) else dimnames(old)[[1 + by_row]]
+    for (code in given) here <- here %||% names(eval(code, frame))
+    here
+  }
   list(
-    # names that the operands bring are R's affair, and a vector that became a matrix
+    # names that the operands bring otherwise are R's affair, and a vector that became a matrix
     fits = function(value, frame, all) {
-      names <- bound_names(operands)
+      if (length(given) && !is.null(value) && dim(value)[[1 + by_row]] != length(eval(given[[1]], frame))) return(FALSE)
+      names <- setdiff(bound_names(operands), unlist(lapply(given, all.vars)))
       fit <- vapply(names, function(name) {
         old <- frame[[name]]
         new <- if (name %in% names(all)) all[[name]] else old
@@ -148,8 +154,8 @@ put_rows <- function(name, code) {
       if (count(value) == before) return()
       added <- unlist(lapply(operands, labels_of, frame))
       first <- if (is.null(dim(old))) rep(name, before) else dimnames(old)[[2 - by_row]]
-      labels <- c(first %||% rep("", before), rep(added, (count(value) - before) / length(added)))
-      other <- dimnames(old)[[1 + by_row]]
+      labels <- c(first %||% rep("", before), rep_len(added, count(value) - before))
+      other <- other_labels(old, frame)
       both <- list(if (any(nzchar(labels)) || !is.null(dimnames(old)[[2 - by_row]])) labels, other)
       if (!all(vapply(both, is.null, NA))) dimnames(value) <- if (by_row) both else rev(both)
       assign(name, value, envir = frame)

@@ -2,15 +2,16 @@
 # or worked out element by element, and the name of a single number, whose place is followed along.
 
 keep_names_in <- function(made, named, frame, bound) {
-  facts <- names_facts(made, named, frame, bound)
+  rows <- labelled_rows(made, bound)
+  facts <- names_facts(made, named, frame, c(bound, rows))
   shown <- Filter(function(one) any(vapply(as.list(one)[-1], may_have_names, NA, facts)), calls_in(made$code, "print"))
-  bound <- Filter(function(name) !binds_named(name, facts), bound)
-  out <- setdiff(intersect(made$gives, facts$carriers), bound)
   facts$follows <- names_followed(facts, names(made$given))
   keep_lengths(made, facts$follows, facts$values)
   changed <- intersect(made$changed, facts$carriers)
   from <- lapply(stats::setNames(nm = changed), names_stay_those_of, facts)
   kept <- names(Filter(Negate(is.null), from))
+  labelled <- label_rows(made, bound, rows, kept, facts)
+  out <- setdiff(intersect(made$gives, facts$carriers), unlist(labelled))
   if (mean_rs("unname", frame)) made$code <- without_second_names(made$code, kept, facts)
   elements <- lapply(stats::setNames(nm = setdiff(out, kept)), names_of_elements, kept, facts, frame)
   elements <- Filter(Negate(is.null), elements)

@@ -811,7 +811,7 @@ static inline SEXP ds_fit(SEXP s, R_xlen_t used, SEXPTYPE type) {
   return XLENGTH(s) == used ? s : Rf_xlengthgets(s, used);
 }
 static inline SEXP ds_shaped(SEXP s, int rank, const R_xlen_t *extents) {
-  if (Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank) return s;
+  if (s == R_NilValue || Rf_length(Rf_getAttrib(s, R_DimSymbol)) == rank) return s;
   if (MAYBE_SHARED(s)) s = Rf_duplicate(s);
   PROTECT(s);
   SEXP dims = PROTECT(Rf_allocVector(INTSXP, rank));
