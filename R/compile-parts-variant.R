@@ -121,7 +121,7 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   parts_by_text(made, name, frame)
   columns_for_records(made, name, frame)
   plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
-  if (plain) made$code <- rows_as_elements(made$code, name, frame[[name]], frame)
+  if (plain) rows_as_elements(made, name, frame[[name]], frame)
   apart <- parts_apart(made, if (plain) column_elements(made$code, name) else made$code, name, frame)
   whole <- speaks_freely(apart$code, name)
   all_apart <- if (!whole) with_functions_apart(made, name, frame, apart, plain)
@@ -303,17 +303,27 @@ field_of <- function(code, name) {
   if (head %in% c("$", "[[") && is.character(code[[3]]) && length(code[[3]]) == 1) code[[3]]
 }
 
-# A column keeps its length: where it does not, R words the error.
+# A column keeps its length, but where rows are added: where it does not, R words the error.
 put_field <- function(name, field) {
   list(name, field) # worked out here
+  count <- as.character(count_symbol(name))
   list(
-    fits = function(value, frame, all) !is.data.frame(frame[[name]]) || length(value) == nrow(frame[[name]]),
+    fits = function(value, frame, all) {
+      !is.data.frame(frame[[name]]) || length(value) == (all[[count]] %||% nrow(frame[[name]]))
+    },
     put = function(value, frame) {
       whole <- frame[[name]]
+      if (is.data.frame(whole) && length(value) != nrow(whole)) whole <- with_rows(whole, length(value))
       whole[[field]] <- value
       assign(name, whole, envir = frame)
     }
   )
+}
+
+# A table that is to have so many rows, whose columns come one after the other.
+with_rows <- function(table, count) {
+  attr(table, "row.names") <- seq_len(count)
+  table
 }
 
 # What is settled takes its place in the loop and in the functions made in the frame.

@@ -20,6 +20,54 @@ test_that("rows that are stored in a data frame are elements of its columns, or 
   expect_identical(ds_inspect(fast)$parts$runs, c("native", "native"))
 })
 
+test_that("the row after the last makes a table longer", {
+  without_comparing()
+  loops <- list(
+    function(ev, q, by) {
+      for (i in seq_along(q)) if (q[i] < 3) ev[nrow(ev) + by, ] <- list(i, q[i])
+      ev
+    },
+    function(ev, q, by) {
+      k <- 0
+      for (i in seq_along(q)) if (q[i] < 3) {
+        k <- k + by
+        ev[k, ] <- data.frame(at = i, what = q[i])
+        if (ev$at[nrow(ev)] > 5 && sum(ev[[2]]) > 0) ev[1, ] <- c(0, ncol(ev))
+      }
+      list(ev, nrow(ev))
+    },
+    function(ev, q, by) {
+      count <- function() nrow(ev)
+      for (i in seq_along(q)) if (q[i] < 3) ev[count() + by, ] <- c(i, q[i])
+      ev
+    },
+    function(ev, q, by) {
+      for (i in seq_along(q)) {
+        if (q[i] < 3) ev[nrow(ev) + by, ] <- list(i, if (q[i] < 2) "low" else "mean")
+        if (q[i] > 8) ev$at[nrow(ev) + 1] <- i
+      }
+      ev
+    }
+  )
+  tables <- list(
+    data.frame(at = integer(), what = numeric()), data.frame(at = integer(), what = character()),
+    data.frame(at = 5:6, what = c(1.5, 2)), data.frame(at = 1:3, what = 1:3)[c(1, 3), ],
+    data.frame(at = 1:2, what = 2, row.names = c("a", "b")), data.frame(at = 1), data.frame()
+  )
+  low <- c(5, 2, 1, 4, 6, 2, 2, 7, 1)
+  ran <- vapply(loops, function(f) {
+    fast <- ds_compile(f)
+    for (table in tables) for (q in list(low, low + 9, c(low, 9))) for (by in c(1, 2, 0, 1.5)) {
+      given <- list(table, q, by)
+      expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given))
+    }
+    fast <- ds_compile(f)
+    for (call in 1:3) suppressMessages(fast(tables[[1]], low, 1))
+    paste(ds_inspect(fast)$parts$runs, ds_inspect(fast)$parts$handed_back)
+  }, "")
+  expect_identical(ran[1:2], rep("native 0", 2))
+})
+
 test_that("some columns of a row are stored as they are meant, by number or by name", {
   without_comparing()
   log <- data.frame(day = 0:3, wet = NA, dry = NA, site = "mill")
