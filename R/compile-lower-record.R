@@ -47,7 +47,7 @@ store_record <- function(cx, code, path, value) {
   })
   at <- stored_places(cx, code, path, record_type(value$labels, types))
   put(cx, "put_record", c(at, made$args), name = sequence_id(cx, path$key), shape = made$shape)
-  null_value()
+  value
 }
 
 # `queue[[i]]$cost <- v`; NULL where it is something else.

@@ -216,7 +216,7 @@ in_numbers <- function(code, uses, stands = TRUE) {
   } else if (head == "for" && is_moment(dated(code[[3]], uses))) {
     as.call(list(code[[1]], code[[2]], number_of(code[[3]], uses), in_numbers(code[[4]], uses)))
   } else if (head %in% c("<-", "=")) {
-    if (stands || !is.name(code[[2]])) assigned_numbers(code, uses)
+    if (stands) assigned_numbers(code, uses)
   } else if (head %in% c("c", "ifelse")) {
     undated_numbers(code, uses)
   } else if (head == "list") {
@@ -232,15 +232,10 @@ in_numbers <- function(code, uses, stands = TRUE) {
   for (i in seq_along(code)[-1]) {
     if (rlang::is_missing(code[[i]]) || is.null(code[[i]])) next
     by_code <- head %in% c("[", "[[") && i > 2 && is_class(dated(code[[i]], uses), "factor")
-    made <- if (by_code) number_of(code[[i]], uses) else in_numbers(code[[i]], uses, stands && is_statement(code, i))
+    made <- if (by_code) number_of(code[[i]], uses) else in_numbers(code[[i]], uses, part_stands(code, i, stands))
     if (!is.null(made)) code[[i]] <- made
   }
   code
-}
-
-# Is a part of code a statement, if the code is?
-is_statement <- function(code, at) {
-  switch(call_name(code), `{` = TRUE, `if` = , `while` = at > 2, `for` = at > 3, `repeat` = TRUE, FALSE)
 }
 
 # Dates among dates, and labels among texts.

@@ -7,7 +7,7 @@ grow_tables <- function(made, kinds, frame) {
   assigned <- assigned_values(made$code)
   there <- names(kinds)[kinds %in% c("null", "list")] # one that is not is found elsewhere
   grown <- Filter(function(name) all(vapply(assigned[[name]], adds_row, NA, name)), intersect(names(assigned), there))
-  for (name in setdiff(grown, c(own_of_functions(made$code), names_in_functions(kinds, frame)))) {
+  for (name in setdiff(grown, c(own_of_functions(made$code), names_in_functions(kinds, frame), made$in_passing))) {
     labels <- unique(lapply(assigned[[name]], function(code) names(row_values(code[[3]]))))
     sound <- length(labels) == 1 && length(stored_in(made$code, name)) == 0 &&
       mean_rs(c("rbind", "data.frame", "c", "length", "nrow", "stop"), frame)

@@ -7,7 +7,7 @@ labelled_rows <- function(made, bound) {
   operands <- unlist(lapply(bound, function(name) bound_operands(binding_of(made, name))))
   Filter(function(name) {
     length(assigned[[name]]) && all(vapply(assigned[[name]], is_labelled, NA))
-  }, setdiff(operands, c(names(made$given), stored_names(made$code), own_of_functions(made$code))))
+  }, setdiff(operands, c(names(made$given), stored_names(made$code), own_of_functions(made$code), made$in_passing)))
 }
 
 is_labelled <- function(code) is.call(code) && call_name(code) == "c" && any(nzchar(rlang::names2(as.list(code))))

@@ -126,7 +126,7 @@ rows_taken <- function(code, name, names, at = quote(at)) {
 # `counted`, for how many rows they have. Functions made in the frame do not speak of them.
 used_by_fields <- function(made, calls, counted = FALSE) {
   names <- unique(vapply(calls, function(one) as.character(one[[2]]), ""))
-  names <- setdiff(names, own_of_functions(made$code))
+  names <- setdiff(names, c(own_of_functions(made$code), made$in_passing))
   Filter(function(name) {
     here_alone <- sum(all_assigned(made$code) == name) == 1 && !any(vapply(made$before, speaks_freely, NA, name))
     here_alone && uses_fields_only(made$code, name, counted)

@@ -6,7 +6,7 @@ rows_as_elements <- function(made, name, table, frame) {
   names <- names_that_tell(table)
   told <- length(table) %in% seq_len(most_named_parts) && is.character(names)
   words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||", ":", "-", "(")
-  if (!told || !all(plain) || !mean_rs(words, frame)) return()
+  if (!told || !all(plain) || name %in% made$in_passing || !mean_rs(words, frame)) return()
   grows <- numbers_its_rows(table) && !any(vapply(made$before, speaks_freely, NA, name)) # who would count for themselves
   longer <- FALSE
   code <- change_upwards(made$code, function(code) {

@@ -16,6 +16,7 @@ new_variant <- function(part, kinds, frame) {
   made$gives <- part$gives
   made$named_fields <- character()
   made$changed <- part$changed
+  made$in_passing <- assigned_in_passing(made$code)
   made$pending <- names(kinds)[kinds %in% c("pending", "raising")] # nothing that R has not worked out is looked at
   made$given[kinds == "raising"] <- list(call("(", as.call(list(function() nothing_built)))) # what no kernel takes
   made$reason <- NULL

@@ -119,6 +119,23 @@ own_of_functions <- function(code) {
   }))
 }
 
+# Is a part of code a statement, whose value nobody takes, if the code is one or is not?
+part_stands <- function(code, at, stands) {
+  switch(call_name(code),
+    `{` = stands || at < length(code), `if` = stands && at > 2, `for` = at > 3, `while` = at > 2, `repeat` = TRUE, FALSE
+  )
+}
+
+# Variables that are given a value, or a part of one, where that value is used again: `y <- d[i, ] <- c(1, 2)`.
+assigned_in_passing <- function(code, stands = TRUE) {
+  if (!is.call(code)) return(NULL)
+  own <- if (!stands && call_name(code) %in% c("<-", "=", "<<-")) target_name(code[[2]])
+  inside <- lapply(seq_along(code), function(i) {
+    if (!rlang::is_missing(code[[i]])) assigned_in_passing(code[[i]], part_stands(code, i, stands))
+  })
+  c(own, unlist(inside))
+}
+
 # The values that each variable is given as a whole.
 assigned_values <- function(code) {
   found <- list()

@@ -692,3 +692,67 @@ test_that("single numbers are reduced without what is missing, and what fits a v
     expect_identical(ds_inspect(fast)$fallbacks, 0)
   }
 })
+
+test_that("what is assigned is the value of an assignment, whatever the loop makes of it", {
+  without_comparing()
+  d <- data.frame(a = c(1, 2, 3), b = c(4, 5, 6))
+  day <- as.Date("2020-01-01") + 0:4
+  passing <- list(
+    function(d, day) {
+      for (i in 1:3) y <- d[i, ] <- c(i, 2)
+      list(y, d)
+    },
+    function(d, day) {
+      y <- 0
+      for (i in 1:3) y <- y + sum(d[i, ] <- c(i, 2))
+      y
+    },
+    function(d, day) {
+      out <- NULL
+      for (i in 1:3) y <- nrow(out <- rbind(out, data.frame(i = i, b = 2)))
+      list(y, out)
+    },
+    function(d, day) {
+      out <- list()
+      for (i in 1:3) y <- out[[i]] <- data.frame(i = i, b = 2)
+      list(y, out)
+    },
+    function(d, day) {
+      out <- list()
+      for (i in 1:3) y <- out[[i]] <- list(i = i, b = 2)
+      list(y, out)
+    },
+    function(d, day) {
+      out <- list()
+      for (i in 1:3) y <- out[[i]] <- c(i = i, b = 2)
+      list(y, out)
+    },
+    function(d, day) {
+      s <- 0
+      for (i in 1:3) {
+        y <- row <- d[i, ]
+        z <- if (i > 1) row <- d[i, ] else 2
+        s <- s + row$a
+      }
+      list(s, y, z, row)
+    },
+    function(d, day) {
+      out <- NULL
+      kept <- list()
+      for (i in 1:3) {
+        kept[[i]] <- row <- c(t = i, b = 2)
+        out <- rbind(out, row)
+      }
+      list(out, kept)
+    },
+    function(d, day) {
+      x <- c(1, 2, 3)
+      for (i in 1:3) {
+        y <- day[i] <- day[i + 1]
+        z <- x[i] <- day[i] - day[1]
+      }
+      list(x, y, z, day)
+    }
+  )
+  for (f in passing) expect_identical(suppressMessages(ds_compile(f)(d, day)), f(d, day))
+})
