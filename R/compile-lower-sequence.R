@@ -183,12 +183,13 @@ store_element <- function(cx, target, code) {
   if (!fits) refuse(cx, code, "an element of another kind in a part of a list")
   check_again(cx, code, path$places)
   turned <- node$mode != of$modes # where a part is NULL the value says of what kind it comes to be
-  node <- named_node(cx, as_mode(node, of$modes))
+  given <- named_node(cx, node)
   at <- stored_places(cx, code, path, number_type(of$modes, 1))
   spot <- element_place(cx, target[[3]])
   if (is.null(spot)) refuse(cx, code, "several elements of a part of a list at once")
-  put(cx, "put_element", c(list(node), at, list(spot)), name = sequence_id(cx, path$key), turned = turned)
-  new_value(node)
+  stored <- as_mode(given, of$modes)
+  put(cx, "put_element", c(list(stored), at, list(spot)), name = sequence_id(cx, path$key), turned = turned)
+  new_value(given)
 }
 
 # The places, once it is known what the sequence holds from here on.

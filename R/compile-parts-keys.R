@@ -3,7 +3,8 @@
 
 columns_for_keys <- function(made, kinds, frame) {
   empty <- Filter(function(name) {
-    known <- kinds[[name]] %in% c("null", "plain") && name %in% made$changed && !name %in% own_of_functions(made$code)
+    known <- kinds[[name]] %in% c("null", "plain") && name %in% made$changed &&
+      !name %in% c(own_of_functions(made$code), made$in_passing)
     known && length(frame[[name]]) == 0 && !is.character(frame[[name]])
   }, names(kinds))
   words <- c("c", "match", "%in%", "is.na", "length", "names", "stop", "[", "[[", "==")

@@ -754,5 +754,13 @@ test_that("what is assigned is the value of an assignment, whatever the loop mak
       list(x, y, z, day)
     }
   )
+  passing <- c(passing, function(d, day) {
+    for (i in 1:3) for (k in names(d)) y <- d[[k]][i] <- i
+    list(y, d)
+  }, function(d, day) {
+    n <- c()
+    for (k in c("a", "b", "a")) y <- n[k] <- if (k %in% names(n)) n[k] + 1 else 1
+    list(y, n)
+  })
   for (f in passing) expect_identical(suppressMessages(ds_compile(f)(d, day)), f(d, day))
 })
