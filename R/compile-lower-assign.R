@@ -164,7 +164,7 @@ assign_part <- function(cx, target, code, field) {
   }
   at <- match(field, type$labels)
   if (is.na(at)) refuse(cx, code, sprintf("the list has no part `%s`", field), "Make the list with all its parts.")
-  value <- lower(cx, code[[3]])
+  value <- not_null(cx, lower(cx, code[[3]]))
   if (value$kind == "number" && is.null(value$node)) refuse(cx, code, "a part of a list that is taken away")
   assign_value(cx, part_key(key, at), value)
   value

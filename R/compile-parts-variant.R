@@ -22,6 +22,7 @@ new_variant <- function(part, kinds, frame) {
   made$reason <- NULL
   kinds <- grow_tables(made, kinds, frame)
   rows_in_lists(made, kinds, frame)
+  kinds <- replace_lists(made, kinds, frame)
   lists <- names(kinds)[kinds == "list"]
   texts_gone_over(made, frame)
   range_worked_out(made, frame)
@@ -235,6 +236,10 @@ take_parts <- function(made, name, frame, apart, unrolled) {
   }
   found <- found[setdiff(names(found), names(functions))]
   found <- without_missing(made, found, changed, frame)
+  if (takes_away(made, name, changed, names(frame[[name]]))) {
+    made$reason <- sprintf("a part of `%s` may be taken away", name)
+  }
+  found <- parts_to_come(made, name, found, changed, frame)
   named <- few & vapply(found, has_names_in, NA, frame)
   made$named_fields <- c(made$named_fields, names(found)[named])
   made$given <- c(made$given[names(made$given) != name], found)
@@ -242,8 +247,10 @@ take_parts <- function(made, name, frame, apart, unrolled) {
   made$holds <- c(made$holds, lapply(unname(apart$deep), function(part) part$holds))
   for (symbol in changed) {
     way <- apart$deep[[symbol]]$way
-    made$puts[[symbol]] <- if (is.null(way)) put_field(name, sub("^[^$]*\\$", "", symbol)) else put_deep(name, way)
+    made$puts[[symbol]] <- if (!is.null(way)) put_deep(name, way) else
+      put_field(name, sub("^[^$]*\\$", "", symbol))
   }
+  if (!is.null(made$replaced[[name]])) mark_replaced(made, name, changed)
 }
 
 # Fields that are not there are NULL in the code, as long as they are not. One that the loop makes may have a name that
@@ -255,6 +262,43 @@ without_missing <- function(made, found, changed, frame) {
   made$constants[absent] <- list(NULL)
   for (code in found[absent]) made$holds <- c(made$holds, list(stays_null(code)))
   found[setdiff(names(found), absent)]
+}
+
+# May a part that the list has be NULL in between? It would come last when it is something again.
+takes_away <- function(made, name, changed, fields) {
+  assigned <- assigned_values(c(made$before, list(made$code)))
+  nothing <- nothing_names(assigned)
+  there <- intersect(changed, paste0(name, "$", fields))
+  is.null(made$replaced[[name]]) && any(vapply(unlist(assigned[there], recursive = FALSE), may_be_nothing, NA, nothing))
+}
+
+# Parts that the list has not, or that are NULL in it, until the loop makes them.
+parts_to_come <- function(made, name, found, changed, frame) {
+  list <- frame[[name]]
+  if (is.environment(list) || is.data.frame(list)) return(found)
+  new <- Filter(function(symbol) is_field(found[[symbol]]) && is.null(eval(found[[symbol]], frame)), intersect(
+    names(found), changed
+  ))
+  made$before <- c(made$before, lapply(new, function(symbol) call("<-", as.name(symbol), NULL)))
+  for (symbol in new) made$holds <- c(made$holds, list(stays_null(found[[symbol]])))
+  fields <- sub("^[^$]*\\$", "", new)
+  last <- setdiff(fields, names(list))
+  if (length(new)) made$holds <- c(made$holds, list(function(frame) setequal(setdiff(fields, names(frame[[name]])), last)))
+  if (length(last) > 1 && is.null(made$replaced[[name]]) && !in_the_order(made$code, name, last)) {
+    made$reason <- sprintf("which part of `%s` is made first only the run tells", name)
+  }
+  found[setdiff(names(found), new)]
+}
+
+# Do statements of every turn of the loop make these parts, in their order?
+in_the_order <- function(code, name, fields) {
+  body <- code[[length(code)]]
+  leaves <- any(c("next", "break", "return") %in% all.names(body))
+  if (leaves || !is.call(body) || call_name(body) != "{") return(FALSE)
+  statements <- Filter(function(one) is.call(one) && call_name(one) %in% c("<-", "="), as.list(body)[-1])
+  made <- vapply(statements, function(one) target_name(one[[2]])[[1]], "")
+  at <- match(paste0(name, "$", fields), made)
+  !anyNA(at) && !is.unsorted(at)
 }
 
 stays_null <- function(code) {
@@ -310,15 +354,39 @@ put_field <- function(name, field) {
   count <- as.character(count_symbol(name))
   list(
     fits = function(value, frame, all) {
-      !is.data.frame(frame[[name]]) || length(value) == (all[[count]] %||% nrow(frame[[name]]))
+      whole <- frame[[name]]
+      !is.data.frame(whole) || length(value) == (all[[count]] %||% nrow(whole))
     },
     put = function(value, frame) {
       whole <- frame[[name]]
+      if (is.null(value) && is.null(whole[[field]])) return()
       if (is.data.frame(whole) && length(value) != nrow(whole)) whole <- with_rows(whole, length(value))
       whole[[field]] <- value
       assign(name, whole, envir = frame)
     }
   )
+}
+
+# May code's value be NULL, where these variables may?
+may_be_nothing <- function(code, nothing) {
+  if (is.name(code)) return(as.character(code) %in% nothing)
+  if (!is.call(code)) return(is.null(code))
+  operands <- as.list(code)[-1]
+  switch(call_name(code),
+    `if` = length(operands) < 3 || any(vapply(operands[-1], may_be_nothing, NA, nothing)),
+    `(` = , `{` = length(operands) == 0 || may_be_nothing(operands[[length(operands)]], nothing),
+    c = all(vapply(operands, may_be_nothing, NA, nothing)), switch = TRUE, FALSE
+  )
+}
+
+# Variables that are NULL at some place.
+nothing_names <- function(assigned) {
+  nothing <- character()
+  repeat {
+    more <- names(Filter(function(values) any(vapply(values, may_be_nothing, NA, nothing)), assigned))
+    if (length(more) == length(nothing)) return(nothing)
+    nothing <- more
+  }
 }
 
 # A table that is to have so many rows, whose columns come one after the other.
