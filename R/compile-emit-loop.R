@@ -209,16 +209,47 @@ emit_vector_loop <- function(em, step, name) {
   root <- em$root
   em$root <- list(id = id, direction = 1, either = FALSE)
   tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
-  fast <- each_loop(em, step, step$blocks$body, name, id, isTRUE(step$there))
+  strips <- scans_itself(em, step, id, tests)
+  fast <- each_loop(em, step, step$blocks$body, name, id, isTRUE(step$there), strips)
   em$root <- root
-  careful <- each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE)
-  c("{", indent(c(
-    scan_locals(step, id), sprintf("if (%s) {", paste(tests, collapse = " && ")),
-    indent(c(held_lines(em, step), fast)), "} else {", indent(c(scan_anew(em, step), careful)), "}"
-  )), "}")
+  careful <- each_loop(em, step[names(step) != "calm"], step$blocks$careful, name, id, FALSE, strips)
+  fast <- c(held_lines(em, step), fast)
+  careful <- c(scan_anew(em, step), careful)
+  lines <- if (strips) in_strips(em, step, id, tests, fast, careful) else c(
+    sprintf("if (%s) {", paste(tests, collapse = " && ")), indent(fast), "} else {", indent(careful), "}"
+  )
+  c("{", indent(c(scan_locals(step, id), lines)), "}")
 }
 
-each_loop <- function(em, step, body, name, id, there) {
+# Does a loop over a vector scan all of it first, once, and nothing but count its turns then?
+scans_itself <- function(em, step, id, tests) {
+  from <- em$names[[step$args[[1]]$name]]
+  own <- startsWith(tests, sprintf("DS_ENDS(%1$s, 1, %1$s_n, ", from))
+  sum(own) == 1 && !has_loop(step$blocks$body) && !has_break(step$blocks$body)
+}
+
+# Such a vector is scanned strip by strip, each of which is in the cache when its turns come. What the careful turns of
+# one leave may not be as it was proved: those of the others are careful, too.
+in_strips <- function(em, step, id, tests, fast, careful) {
+  from <- em$names[[step$args[[1]]$name]]
+  start <- sprintf("DS_ENDS(%1$s, 1, %1$s_n, ", from)
+  scan <- tests[startsWith(tests, start)]
+  number <- sub("\\)$", "", substring(scan, nchar(start) + 1))
+  about <- grepl(sprintf("(least|most)%s\\b", number), tests)
+  before <- c(tests[tests != scan & !about], "1")
+  inside <- c(
+    sprintf("sound%s", id), sprintf("DS_ENDS(%1$s, from%2$s + 1, to%2$s, %3$s)", from, id, number), tests[about]
+  )
+  c(
+    sprintf("int sound%s = %s;", id, paste(before, collapse = " && ")),
+    sprintf("DS_STRIPS(from%1$s, to%1$s, %2$s_n) {", id, from), indent(c(
+      sprintf("if (%s) {", paste(inside, collapse = " && ")), indent(fast), "} else {",
+      indent(c(sprintf("sound%s = 0;", id), careful)), "}"
+    )), "}"
+  )
+}
+
+each_loop <- function(em, step, body, name, id, there, strips = FALSE) {
   from <- em$names[[step$args[[1]]$name]]
   flags <- has_own_flags(step, body)
   turning <- em$turning
@@ -235,7 +266,8 @@ each_loop <- function(em, step, body, name, id, there) {
     head <- sprintf("for (R_xlen_t q%1$s = 0; q%1$s < %2$s_n; ++q%1$s) {", id, from)
     lines <- c(sprintf("DS_TURN(%s);", step_cost(step)), lines)
   } else {
-    head <- sprintf("DS_EACH(q%s, %s_n) {", id, from)
+    head <- if (strips) sprintf("for (R_xlen_t q%1$s = from%1$s; q%1$s < to%1$s; ++q%1$s) {", id) else
+      sprintf("DS_EACH(q%s, %s_n) {", id, from)
   }
   c(head, indent(lines), "}")
 }

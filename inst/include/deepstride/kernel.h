@@ -80,6 +80,8 @@ static inline R_xlen_t ds_or_none(R_xlen_t turns) { return turns < 0 ? 0 : turns
 #define DS_EACH(k, n) \
   for (R_xlen_t k = 0, k##_end = 0; k < (n) && (k##_end = (n) - k > 524288 ? k + 524288 : (n), DS_BLOCK(k##_end - k), 1);) \
     for (; k < k##_end; ++k)
+#define DS_STRIPS(from, to, n) \
+  for (R_xlen_t from = 0, to = 0; from < (n) && (to = (n) - from > 4096 ? from + 4096 : (n), DS_BLOCK(to - from), 1); from = to)
 #define DS_FOR_UP(k, lo, hi, size) \
   for (R_xlen_t k = (lo), k##_end = 0; k <= (hi) && (k##_end = (hi) - k >= (size) ? k + (size) - 1 : (hi), DS_BLOCK(k##_end - k), 1);) \
     for (; k <= k##_end; ++k)
