@@ -4,7 +4,8 @@
 #' change at a time and by all of them on top of one another ([ds_rewrite()]), compiles the original and the rewritten
 #' forms ([ds_compile()]), checks every one against the original ([ds_agree()]), leaves out what disagrees (but where
 #' a loop of the original over `1:n` or `2:n` counts down because `n` is less), and times the rest over the ladder of
-#' sizes ([ds_time()]).
+#' sizes ([ds_time()]). Where each element of the result hangs on one element of an argument alone and a call at the
+#' largest size takes long, sharing the elements over processes ([ds_divide()]) is one of the stages.
 #'
 #' @param f The slow function: written in R.
 #' @param inputs A function of the size that gives the arguments as a named list, as for [ds_study()]; or
@@ -49,6 +50,7 @@ ds_climb <- function(f, inputs = NULL, sizes = ds_sizes(100, 1e5), args = NULL, 
   signal_progress("climb", step = "reading", done = 0, of = 3)
   rewriting <- ds_rewrite(code, rules, given)
   made <- climb_stages(code, rewriting, given, rules)
+  made <- c(made, shared_stages(code, made, study_inputs(study, max(study$sizes))))
   study <- with_climb_stages(study, made, stages)
   agreement <- ds_agree(study, limit = agreement_limit(plan), isolate = plan$isolate)
   held <- without_falls(study, code, agreement)

@@ -20,13 +20,8 @@ new_variant <- function(part, kinds, frame) {
   made$pending <- names(kinds)[kinds %in% c("pending", "raising")] # nothing that R has not worked out is looked at
   made$given[kinds == "raising"] <- list(call("(", as.call(list(function() nothing_built)))) # what no kernel takes
   made$reason <- NULL
-  kinds <- grow_tables(made, kinds, frame)
-  rows_in_lists(made, kinds, frame)
-  kinds <- replace_lists(made, kinds, frame)
+  kinds <- written_out(made, kinds, frame)
   lists <- names(kinds)[kinds == "list"]
-  texts_gone_over(made, frame)
-  range_worked_out(made, frame)
-  columns_for_keys(made, kinds, frame)
   for (name in c(intersect("...", names(kinds)), setdiff(names(kinds), c(lists, "...")))) {
     settle_variable(made, name, kinds[[name]], frame)
   }
@@ -66,6 +61,17 @@ new_variant <- function(part, kinds, frame) {
     call = as.call(c(fast, made$given)), state = state, puts = made$puts, told = kernel$told, links = made$links,
     holds = made$holds, returned = made$returned
   )
+}
+
+# The code in other words, before its variables are looked at one by one; gives the kinds of those that are left.
+written_out <- function(made, kinds, frame) {
+  kinds <- grow_tables(made, kinds, frame)
+  rows_in_lists(made, kinds, frame)
+  kinds <- replace_lists(made, kinds, frame)
+  texts_gone_over(made, frame)
+  range_worked_out(made, frame)
+  columns_for_keys(made, kinds, frame)
+  kinds
 }
 
 settle_classes <- function(made, kinds, frame) {

@@ -45,7 +45,7 @@ ds_divide <- function(f, over, workers = 2, combine = c, chunks = 16, seed = NUL
   pass <- lapply(stats::setNames(nm = setdiff(taken, "...")), as.name)
   code <- bquote(divided_call(pool, match.call(expand.dots = TRUE), parent.frame()))
   structure(as.function(c(formals(args(f)), code), rlang::env(topenv(), pool = pool)),
-    class = c("ds_divided", "function"), ds_divided = pool
+    class = c("ds_divided", "function"), ds_divided = pool, ds_stands_for = stands_for(f)
   )
 }
 
@@ -62,7 +62,9 @@ divided_call <- function(pool, call, frame) {
   })
   streams <- chunk_streams(pool, length(tasks))
   answers <- ask_pool(pool, Map(function(task, stream) list(task, stream), tasks, streams))
-  for (answer in answers) for (condition in answer$said) rlang::cnd_signal(condition) # in the chunks' order
+  for (answer in answers) for (said in answer$said) { # in the chunks' order
+    for (time in seq_len(said$times)) rlang::cnd_signal(said$condition)
+  }
   failed <- Filter(function(answer) !is.null(answer$error), answers)
   if (length(failed)) stop(failed[[1]]$error)
   value <- do.call(pool$combine, lapply(answers, function(answer) answer$value), quote = TRUE)
@@ -124,26 +126,30 @@ ask_pool <- function(pool, tasks) {
   answers
 }
 
-# Chunks are dealt in turn: all are asked before the first is waited for.
+# Chunks are dealt in turn. Who answers is asked again at once; where tasks are small, each has one more in hand.
 ask_members <- function(members, tasks) {
+  messages <- lapply(tasks, serialize, connection = NULL, xdr = FALSE)
   hands <- split(seq_along(tasks), rep_len(seq_along(members), length(tasks)))
+  ahead <- all(lengths(messages) < small_message)
   answers <- vector("list", length(tasks))
-  deal <- function(turn) {
-    asked <- Filter(function(i) length(hands[[i]]) >= turn, seq_along(hands))
-    for (i in asked) send_message(members[[i]]$socket, serialize(tasks[[hands[[i]][[turn]]]], NULL, xdr = FALSE))
-    asked
+  ask <- function(i, turn) {
+    if (turn <= length(hands[[i]])) send_message(members[[i]]$socket, messages[[hands[[i]][[turn]]]])
   }
+  for (turn in seq_len(1 + ahead)) for (i in seq_along(hands)) ask(i, turn)
   for (turn in seq_len(max(lengths(hands)))) {
-    for (i in deal(turn)) {
+    for (i in which(lengths(hands) >= turn)) {
       got <- receive_message(members[[i]]$socket, Inf, NULL, Inf)
       if (!is.raw(got)) {
         abort_ds("worker", "A process that shared the work ended.", hint = "The next call starts new ones.")
       }
       answers[[hands[[i]][[turn]]]] <- unserialize(got)
+      ask(i, turn + 1 + ahead)
     }
   }
   answers
 }
+
+small_message <- 16384 # bytes that a socket takes whoever reads them when
 
 ask_futures <- function(tasks, work) {
   asked <- lapply(tasks, function(task) {
@@ -160,7 +166,9 @@ divided_work <- function(f) {
     start <- Sys.time()
     said <- list()
     note <- function(condition, restart) {
-      said <<- c(said, list(condition))
+      last <- length(said)
+      if (last && identical(said[[last]]$condition, condition)) said[[last]]$times <<- said[[last]]$times + 1 else
+        said[[last + 1]] <<- list(condition = condition, times = 1)
       invokeRestart(restart)
     }
     made <- withCallingHandlers(

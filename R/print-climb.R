@@ -25,10 +25,15 @@ rung_lines <- function(steps) {
 
 # Source that makes the winner again.
 paste_lines <- function(winner) {
-  compiled <- inherits(winner$kernel, "ds_compiled") || !is.null(attr(winner$kernel, "ds_compiled"))
+  pool <- attr(winner$kernel, "ds_divided")
+  kernel <- if (is.null(pool)) winner$kernel else pool$f
   text <- winner$source
-  if (!compiled) return(text)
-  text[[1]] <- paste0("ds_compile(", text[[1]])
-  text[[length(text)]] <- paste0(text[[length(text)]], ")")
-  text
+  around <- function(text, before, after) {
+    text[[1]] <- paste0(before, text[[1]])
+    text[[length(text)]] <- paste0(text[[length(text)]], after)
+    text
+  }
+  if (inherits(kernel, "ds_compiled") || !is.null(attr(kernel, "ds_compiled"))) text <- around(text, "ds_compile(", ")")
+  if (is.null(pool)) return(text)
+  around(text, "ds_divide(", sprintf(", over = \"%s\", workers = %d, seed = 1)", pool$over, pool$workers))
 }

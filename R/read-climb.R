@@ -34,7 +34,7 @@ keep_sentence <- function(climb, best, unit) {
 # The best stage in plain R, where the winner is compiled.
 near_sentence <- function(steps, best) {
   plain <- steps[!grepl(
-    "compiled$",
+    "(compiled|shared)$",
     steps$stage
   ) & steps$made_by != "written by hand" & steps$stage != "original" & !is.na(steps$speedup), ]
   if (nrow(plain) == 0 || best$stage %in% plain$stage) return(NULL)

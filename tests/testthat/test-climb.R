@@ -50,6 +50,57 @@ test_that("a rewriting that disagrees is kept out, with the case", {
   expect_match(climb_sentences(climb$climb, "hours"), "Kept out: `vector`", all = FALSE)
 })
 
+test_that("elements that can be done apart are shared where a call takes long", {
+  risk <- function(levels, shape) {
+    out <- numeric(length(levels))
+    for (i in seq_along(levels)) {
+      s <- 0
+      for (k in 1:2000) s <- s + k * levels[i] * exp(-k / shape)
+      out[i] <- s
+    }
+    out
+  }
+  local_in_package("takes_long", function(kernel, given) TRUE)
+  climb <- ds_climb(risk, function(n) list(levels = runif(n), shape = 300),
+    sizes = c(10, 50), plan = quick_plan(budget = 2), cases = FALSE
+  )
+  shared <- climb$climb$steps[grepl("shared", climb$climb$steps$stage), ]
+  expect_identical(shared$stage, "compiled shared")
+  expect_identical(shared$agreement, "identical")
+  climb$climb$winner$kernel <- climb$study$stages[["compiled shared"]]$kernel
+  expect_identical(eval(parse(text = paste_lines(climb$climb$winner)))(c(0.2, 0.5, 0.1), 3), risk(c(0.2, 0.5, 0.1), 3))
+  argument <- function(f) shared_argument(f) %||% "none"
+  expect_identical(vapply(list(
+    function(x) sapply(x, function(e) e^2), function(a, x) unlist(lapply(x, function(e) e + a)), function(x) {
+      o <- rep(NA, length(x))
+      for (i in 1:length(x)) {
+        z <- x[[i]] * 2
+        o[i] <- z
+      }
+      o
+    }
+  ), argument, ""), rep("x", 3))
+  expect_identical(unique(vapply(list(
+    function(x) sapply(x, function(e) e - mean(x)), function(x) vapply(x, function(e) rnorm(1), 0), function(x) {
+      o <- numeric(length(x))
+      for (i in seq_along(x)) o[i] <- x[i] + o[1]
+      o
+    }, function(x) {
+      o <- numeric(length(x))
+      s <- 0
+      for (i in seq_along(x)) {
+        s <- s + x[i]
+        o[i] <- s
+      }
+      o
+    }, function(x) {
+      o <- numeric(length(x))
+      for (i in seq_along(x)) if (x[i] > 0) o[i] <- x[i]
+      o
+    }, function(x) for (i in seq_along(x)) x[i] <- 2
+  ), argument, "")), "none")
+})
+
 test_that("without inputs it says what it needs, and proposes them", {
   f <- function(met, keep) sum(met$rain) * keep
   expect_error(ds_climb(f), "needs `inputs`", class = "ds_error_input")
