@@ -139,15 +139,32 @@ check_first_round <- function(evidence) {
   })
 }
 
-# Faster than one clock cycle for each element of the arguments.
+# Faster than memory gives what has to be moved, where the machine was measured and the work counted; else faster than
+# one clock cycle for each element of the arguments.
 check_too_fast <- function(evidence) {
   by_cell(evidence, function(stage, size, own) {
+    least <- least_moving(evidence, stage, size)
+    if (length(least)) {
+      share <- stats::median(own$seconds) / least
+      words <- "it took %s of the time that this machine needs at best to move its arguments and results: does it read them?"
+      return(if (share < 0.8) spoilt_row("too fast", sprintf(words, percent(share)), -share, stage, size))
+    }
     elements <- evidence$facts$elements[evidence$facts$stage == stage & evidence$facts$size == size]
     cycles <- stats::median(own$seconds) * evidence$rate / elements
     if (length(cycles) != 1 || !is.finite(cycles) || elements < 1000 || cycles >= 1) return(NULL)
     words <- "it took %s clock cycles for each element of its arguments: does it read them?"
     spoilt_row("too fast", sprintf(words, signif_text(cycles, 2)), -cycles, stage, size)
   })
+}
+
+# Seconds that moving what a cell has to takes on all cores; NULL where that is not known.
+least_moving <- function(evidence, stage, size) {
+  table <- evidence$work$table
+  own <- table[table$stage == stage & table$size == size, ]
+  if (is.null(evidence$machine) || is.null(table) || nrow(own) != 1 || !isTRUE(own$bytes > 0)) return(NULL)
+  best <- list(arithmetic = "fused", threads = evidence$cores, carried = 0)
+  least <- roof_times(own, evidence$machine, best)[["memory"]]
+  if (is.finite(least) && least > 0) least
 }
 
 check_constant <- function(evidence) {

@@ -233,6 +233,7 @@ timing_evidence <- function(timing, samples, marks) {
   list(
     samples = samples, facts = marks, noise = noise, before = timing$before, after = machine_load(),
     threads = lapply(timing$study$stages, function(stage) stage$threads), rate = processor_rate(),
-    cores = processor_count(), printing = timing$printing, constant = timing$constant
+    cores = processor_count(), printing = timing$printing, constant = timing$constant,
+    machine = kept_machine(machine_file()), work = timing$study$work
   )
 }
