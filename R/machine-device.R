@@ -30,17 +30,23 @@ ds_device <- function(bandwidth, launch, flops, memory = Inf, share = 0.5, name 
 offload_forecast <- function(ceiling, device) {
   check_class(device, "ds_device", "device", "Make one with `ds_device()`.")
   table <- ceiling$table
-  transfer <- table$bytes / device$bandwidth
   moved <- ceiling$work$table
   at <- match(paste(table$stage, table$size), paste(moved$stage, moved$size))
   traffic <- pmax(table$bytes, moved$loaded[at] + moved$stored[at], na.rm = TRUE)
-  own <- pmax(table$flops / device$flops, traffic / device$memory) / device$share
+  made <- device_seconds(device, table$flops, table$bytes, traffic)
+  own <- made$work
   chain <- vapply(ceiling$facts[table$stage], function(fact) fact$carried > 0, NA)
   own[chain] <- NA # one value carried from turn to turn: no device of many lanes makes that faster
   called <- device$name
-  simulated <- device$launch + transfer + own
+  simulated <- made$launch + made$transfer + own
   tibble::tibble(
-    stage = table$stage, size = table$size, host = table$seconds, device = simulated, transfer = transfer,
+    stage = table$stage, size = table$size, host = table$seconds, device = simulated, transfer = made$transfer,
     gain = table$seconds / simulated, name = called
   )
+}
+
+# Simulated seconds: of starting a kernel, of moving bytes there and back, and of its work there.
+device_seconds <- function(device, flops, moved, traffic) {
+  work <- pmax(flops / device$flops, traffic / device$memory) / device$share
+  list(launch = device$launch, transfer = moved / device$bandwidth, work = work)
 }

@@ -33,6 +33,12 @@ ds_stage <- function(study, name, kernel, note = NULL, in_place = FALSE, threads
   check_class(study, "ds_study", "study", "Start with `ds_study()` and pipe it on.")
   check_label(name, "name")
   check_function(kernel, "kernel", "Pass the function itself, not its name or a call of it.")
+  if (inherits(kernel, "ds_simulated")) {
+    abort_input("A simulated kernel is no stage: the clock would time the host.",
+      hint = "`summary()` of it tells by size what the device is charged; or give `ds_ceiling()` the device.",
+      arg = "kernel"
+    )
+  }
   if (!is.null(note)) check_label(note, "note", lines = TRUE)
   check_flag(in_place, "in_place")
   check_count(threads, "threads")
