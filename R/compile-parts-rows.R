@@ -2,7 +2,9 @@
 # makes all of them longer. Where the row is not one number for each column, R says what becomes of it.
 
 rows_as_elements <- function(made, name, table, frame) {
-  plain <- vapply(table, function(column) is.atomic(column) && !is.object(column) && is.null(dim(column)), NA)
+  plain <- vapply(table, function(column) {
+    is.atomic(column) && is.null(dim(column)) && (!is.object(column) || is_moment(class_of_numbers(column)))
+  }, NA)
   names <- names_that_tell(table)
   told <- length(table) %in% seq_len(most_named_parts) && is.character(names)
   words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||", ":", "-", "(")

@@ -164,6 +164,23 @@ dated_loops <- list(
     }
     list(counts, hours, text)
   },
+  function(d) { # events, a row each
+    events <- data.frame(from = d$day[0], to = d$day[0], sum = numeric())
+    inside <- FALSE
+    for (i in seq_along(d$rain)) {
+      if (d$rain[i] > 0 && !inside) {
+        st <- d$day[i]
+        inside <- TRUE
+        s <- 0
+      }
+      if (inside) s <- s + d$rain[i]
+      if (inside && d$rain[i] == 0) {
+        events[nrow(events) + 1, ] <- list(st, d$day[i - 1], s)
+        inside <- FALSE
+      }
+    }
+    events
+  },
   function(d) {
     s <- 0
     for (k in seq(min(d$day, na.rm = TRUE), max(d$day, na.rm = TRUE), length.out = 3)) s <- s + k + sum(d$rain[d$day >= k])
