@@ -79,13 +79,17 @@
 #' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`,
 #' `d[i, "rain"]`), and rows of a data frame stored (`d[i, ] <- c(t, level)`, `d[i, 2:4] <- v`), put behind its last
-#' (`log <- rbind(log, data.frame(day = i, flow = q))`) or in a list (`out[[i]] <- data.frame(day = i, flow = q)`),
-#' where their values are single. Dates, times and time differences are
-#' read by place, compared, and counted in their units
-#' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are put among others
-#' (`start[k] <- day[i]`); factors go by their codes (`s[f[i]]`, `f[i] == "dry"`). Rows and columns bound to a variable
-#' (`m <- rbind(m, u)`), with the names that R
-#' gives them; elements of lists and columns of data frames by name (`met$rain[i]`), read and
+#' (`log <- rbind(log, data.frame(day = i, flow = q))`, `log[nrow(log) + 1, ] <- list(i, q)`) or in a list
+#' (`out[[i]] <- data.frame(day = i, flow = q)`), where their values are single. Dates, times and time differences are
+#' read by place, compared, also with what is spelled (`day[i] >= "2026-05-01"`), and counted in their units
+#' (`day[i] - day[i - 1] > 1`, `as.numeric(t[i] - t[1], units = "hours")`); dates and times are given to variables
+#' that start as `NULL` or `NA`, put among others (`start[k] <- day[i]`), given back and returned; what R answers for
+#' each of them (`format(day[i], "%m")`, `months()`, `weekdays()`, `as.POSIXlt(t[i])$hour`) is worked out for the
+#' vector, where the loop leaves it alone; factors go by their codes (`s[f[i]]`, `f[i] == "dry"`) and labels
+#' (`as.character(f[i])`, `for (l in levels(f))`). Rows and columns bound to a variable
+#' (`m <- rbind(m, u)`, `m <- rbind(m, c(day = i, state))`), with the names that R
+#' gives them; lists that are replaced by others of the loop's making (`best <- list(err = e, at = i)`), and parts that
+#' it makes (`p$last <- v`); elements of lists and columns of data frames by name (`met$rain[i]`), read and
 #' written; texts that only choose (`switch(method, ...)`, `if (method == "linear")`); functions that the function was
 #' given, that it chooses from some (`f <- if (wet) function(x) x * k else sqrt`), or that stand in a list
 #' (`model$link(x)`, `models[[kind]](x)`), built in once for their code with what they speak of read at each
