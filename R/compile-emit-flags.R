@@ -45,7 +45,7 @@ body_locals <- function(body) {
   c(
     if (uses(raised_by[["bad"]]) || uses(raised_by[["odd"]]) || uses("DS_FLAGS")) bad_flags,
     if (uses(raised_by[["odd"]])) odd_flags,
-    if (uses("\\btick\\b|DS_(TURN|EACH|FOR_UP|FOR_DOWN|DRAW|BLOCKS)")) "R_xlen_t tick = DS_TURNS;"
+    if (uses("\\btick\\b|DS_(TURN|EACH|STRIPS|FOR_UP|FOR_DOWN|DRAW|BLOCKS)")) "R_xlen_t tick = DS_TURNS;"
   )
 }
 

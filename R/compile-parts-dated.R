@@ -122,4 +122,3 @@ parting <- quote(function(passed, wanted) {
   if (abs(passed) < 86400) 3600 else 86400
   if (size == wanted) passed / size else passed / size * (size / wanted)
 })
-

@@ -64,8 +64,8 @@ takes_away <- function(made, name, changed, fields) {
     return(TRUE)
   }
   made$code <- change_upwards(made$code, function(code) {
-    given <- any(vapply(there, is_assigned, NA, code = code)) && is.name(code[[3]]) && may_be_nothing(code[[3]], nothing)
-    if (given) bquote({
+    given <- any(vapply(there, is_assigned, NA, code = code)) && is.name(code[[3]])
+    if (given && may_be_nothing(code[[3]], nothing)) bquote({
       if (is.null(.(code[[3]]))) stop("a part that is taken away")
       .(code)
     })
@@ -84,7 +84,8 @@ parts_to_come <- function(made, name, found, changed, frame) {
   for (symbol in new) made$holds <- c(made$holds, list(stays_null(found[[symbol]])))
   fields <- sub("^[^$]*\\$", "", new)
   last <- setdiff(fields, names(list))
-  if (length(new)) made$holds <- c(made$holds, list(function(frame) setequal(setdiff(fields, names(frame[[name]])), last)))
+  still_new <- function(frame) setequal(setdiff(fields, names(frame[[name]])), last)
+  if (length(new)) made$holds <- c(made$holds, list(still_new))
   if (length(last) > 1 && is.null(made$replaced[[name]]) && !in_the_order(made$code, name, last)) {
     made$reason <- sprintf("which part of `%s` is made first only the run tells", name)
   }

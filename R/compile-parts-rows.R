@@ -9,7 +9,8 @@ rows_as_elements <- function(made, name, table, frame) {
   told <- length(table) %in% seq_len(most_named_parts) && is.character(names)
   words <- c("c", "list", "[<-", "[[", "length", "is.logical", "stop", "{", "!=", "||", ":", "-", "(")
   if (!told || !all(plain) || name %in% made$in_passing || !mean_rs(words, frame)) return()
-  grows <- numbers_its_rows(table) && !any(vapply(made$before, speaks_freely, NA, name)) # who would count for themselves
+  counted_elsewhere <- any(vapply(made$before, speaks_freely, NA, name))
+  grows <- numbers_its_rows(table) && !counted_elsewhere
   longer <- FALSE
   code <- change_upwards(made$code, function(code) {
     if (!is_row_stored(code, as.name(name))) return(NULL)

@@ -4,7 +4,9 @@
 rows_in_lists <- function(made, kinds, frame) {
   stores <- stores_in(made$code)
   names <- unique(vapply(stores, function(one) target_name(one[[2]])[[1]], ""))
-  elsewhere <- c(made$in_passing, own_of_functions(made$code), names(assigned_values(made$code)), names_in_functions(kinds, frame))
+  elsewhere <- c(
+    made$in_passing, own_of_functions(made$code), names(assigned_values(made$code)), names_in_functions(kinds, frame)
+  )
   for (name in setdiff(names, elsewhere)) {
     own <- Filter(function(one) target_name(one[[2]]) == name, stores)
     labels <- unique(lapply(own, function(one) if (is_part(one[[2]], as.name(name))) names(row_values(one[[3]]))))

@@ -40,7 +40,8 @@ ds_simulate <- function(f, device) {
 
 # Why a kernel is not one for a device of many lanes; NULL where it is.
 kept_on_host <- function(code) {
-  if (any(c(drawing_calls, "sample", "sample.int") %in% all.names(body(code)))) return("it draws random numbers in order")
+  draws <- any(c(drawing_calls, "sample", "sample.int") %in% all.names(body(code)))
+  if (draws) return("it draws random numbers in order")
   fx <- readable_loops(code)
   reasons <- unlist(lapply(Filter(function(loop) loop$inner, fx$loops), function(loop) order_reasons(fx, loop)))
   reasons <- reasons[!grepl("is summed", reasons, fixed = TRUE)] # lanes can sum

@@ -146,7 +146,9 @@ check_too_fast <- function(evidence) {
     least <- least_moving(evidence, stage, size)
     if (length(least)) {
       share <- stats::median(own$seconds) / least
-      words <- "it took %s of the time that this machine needs at best to move its arguments and results: does it read them?"
+      words <- paste(
+        "it took %s of the time that this machine needs at best to move its arguments and results: does it read them?"
+      )
       return(if (share < 0.8) spoilt_row("too fast", sprintf(words, percent(share)), -share, stage, size))
     }
     elements <- evidence$facts$elements[evidence$facts$stage == stage & evidence$facts$size == size]

@@ -82,10 +82,12 @@ table_step <- function() {
     dated = c(
       "{\nt <- h$day[i]\ns <- %s\n}", "t <- if (%s > 2) h$day[i] else h$day[j]", "if (s > %s) t <- h$day[i] + 1",
       "{\nt <- NA\ns <- %s\n}", "{\nt <- max(h$day[i], h$day[j])\ns <- %s\n}", "if (s < %s) return(h$day[i])",
-      "g <- rbind(g, data.frame(rain = %s, flow = h$day[i]))", "h$day[j] <- h$day[i] + %s", "s <- c(0, h$day[i])[2] + %s"
+      "g <- rbind(g, data.frame(rain = %s, flow = h$day[i]))", "h$day[j] <- h$day[i] + %s",
+      "s <- c(0, h$day[i])[2] + %s"
     ),
     bound = c(
-      "b <- rbind(b, c(t = %s, u = i))", "b <- rbind(b, w * %s)", "{\nb <- rbind(b, w)\ns <- %s\n}", "b <- rbind(b, c(t = i, w[1] * %s))", "w <- w * %s",
+      "b <- rbind(b, c(t = %s, u = i))", "b <- rbind(b, w * %s)", "{\nb <- rbind(b, w)\ns <- %s\n}",
+      "b <- rbind(b, c(t = i, w[1] * %s))", "w <- w * %s",
       "b <- rbind(b, c(%s, 1))", "{\nw[1] <- %s\nb <- rbind(b, w)\n}", "b <- cbind(b, c(t = %s, u = 2))"
     )
   )
@@ -145,8 +147,11 @@ table_arguments <- function(round) {
     g = list(data.frame(), NULL, data.frame(rain = 1L, flow = 0.5), d[1:2])[[round %% 4 + 1]],
     o = list(list(), list(5), vector("list", 2))[[round %% 3 + 1]],
     u = list(list(1, c(2, NA)), list(1:2, 0.5), list(3L, 4:6), list(a = 1, b = 2))[[round %% 4 + 1]],
-    h = data.frame(day = days_drawn(round), rain = number(3)), t = list(NULL, NA, as.Date("2020-01-02"))[[sample(3, 1)]],
-    b = list(NULL, c(p = 1, q = 2), matrix(0, 1, 2), matrix(1, 2, 2, dimnames = list(NULL, c("p", "q"))))[[sample(4, 1)]],
+    h = data.frame(day = days_drawn(round), rain = number(3)),
+    t = list(NULL, NA, as.Date("2020-01-02"))[[sample(3, 1)]],
+    b = list(
+      NULL, c(p = 1, q = 2), matrix(0, 1, 2), matrix(1, 2, 2, dimnames = list(NULL, c("p", "q")))
+    )[[sample(4, 1)]],
     m = lapply(1:3, function(at) {
       if (round %% 5 == 1) list(b = 1, a = at) else list(a = if (at == 2) 2L else at, b = at / 2)
     })
@@ -155,9 +160,8 @@ table_arguments <- function(round) {
 
 days_drawn <- function(round) {
   day <- as.Date("2020-01-01") + sample(c(0, 1, 1.5, NA, 40), 3)
-  switch(round %% 5 + 1, day, as.POSIXct("2020-01-01", tz = "UTC") + sample(c(0, 30, 4000, 1e5), 3), day, as.numeric(day),
-    structure(as.integer(day), class = "Date")
-  )
+  time <- as.POSIXct("2020-01-01", tz = "UTC") + sample(c(0, 30, 4000, 1e5), 3)
+  list(day, time, day, as.numeric(day), structure(as.integer(day), class = "Date"))[[round %% 5 + 1]]
 }
 
 # NULL, or what differs between such a loop in R and compiled.

@@ -73,7 +73,7 @@ test_that("elements that can be done apart are shared where a call takes long", 
   expect_identical(vapply(list(
     function(x) sapply(x, function(e) e^2), function(a, x) unlist(lapply(x, function(e) e + a)), function(x) {
       o <- rep(NA, length(x))
-      for (i in 1:length(x)) {
+      for (i in seq_len(length(x))) {
         z <- x[[i]] * 2
         o[i] <- z
       }

@@ -183,7 +183,9 @@ dated_loops <- list(
   },
   function(d) {
     s <- 0
-    for (k in seq(min(d$day, na.rm = TRUE), max(d$day, na.rm = TRUE), length.out = 3)) s <- s + k + sum(d$rain[d$day >= k])
+    for (k in seq(min(d$day, na.rm = TRUE), max(d$day, na.rm = TRUE), length.out = 3)) {
+      s <- s + k + sum(d$rain[d$day >= k])
+    }
     s
   }
 )

@@ -45,7 +45,8 @@ test_that("lists are replaced, and get new parts, as R does it", {
   without_comparing()
   starts <- list(
     list(err = Inf), list(err = -1, other = 2), NULL, list(at = 7, err = Inf), list(), list(last = NULL, err = 3),
-    list(n = 1, last = NULL), list(last = 2, err = 3), list(top = 5, at = NULL), c(err = 3), list(errors = 1, err = 2), list(9, err = 5),
+    list(n = 1, last = NULL), list(last = 2, err = 3), list(top = 5, at = NULL), c(err = 3),
+    list(errors = 1, err = 2), list(9, err = 5),
     data.frame(err = 9, top = 2)
   )
   for (f in replacing_loops) {

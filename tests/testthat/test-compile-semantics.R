@@ -764,3 +764,21 @@ test_that("what is assigned is the value of an assignment, whatever the loop mak
   })
   for (f in passing) expect_identical(suppressMessages(ds_compile(f)(d, day)), f(d, day))
 })
+
+test_that("a loop over places counts alike whichever strip of them holds the odd one", {
+  count <- function(places, counts) {
+    for (k in places) counts[k] <- counts[k] + 1L
+    counts
+  }
+  fast <- ds_compile(count, whole = TRUE)
+  set.seed(4)
+  usual <- sample(50L, 12000, TRUE)
+  odd <- list(NULL, 51L, 60L, 0L, -1L, NA)
+  for (at in c(1, 4096, 4097, 9000, 12000)) for (one in odd) for (counts in list(integer(50), c(NA, integer(49)))) {
+    places <- if (is.null(one)) usual[seq_len(at)] else replace(usual, at, one)
+    expect_identical(outcome_of(fast, list(places, counts)), outcome_of(count, list(places, counts)))
+  }
+  full <- replace(integer(50), 7, .Machine$integer.max - 3L)
+  expect_identical(outcome_of(fast, list(rep(7L, 9), full)), outcome_of(count, list(rep(7L, 9), full)))
+  expect_identical(fast(usual, integer(50)), tabulate(usual, 50))
+})
