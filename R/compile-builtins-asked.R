@@ -14,15 +14,13 @@ pair_rank <- function(nodes) if (length(nodes) == 2 && all(vapply(nodes, functio
 
 diagonal_rank <- function(nodes) if (nodes[[1]]$rank == 2) 1 else 2
 
+# A number alone is an extent.
+diagonal_mode <- function(mode, nodes) if (length(nodes) == 1 && nodes[[1]]$rank == 0) "double" else mode
+
 matrix_rows <- function() {
-  diagonal <- function(cx, call) {
-    own_of(
-      "diag", function(mode) if (length(call) == 2 && is_number_code(call[[2]])) "double" else mode,
-      diagonal_rank
-    )(cx, call)
-  }
   list(
-    diag = diagonal, lower.tri = own_of("lower.tri", "logical", 2), upper.tri = own_of("upper.tri", "logical", 2),
+    diag = own_of("diag", diagonal_mode, diagonal_rank), lower.tri = own_of("lower.tri", "logical", 2),
+    upper.tri = own_of("upper.tri", "logical", 2),
     row = own_of("row", "integer", 2), col = own_of("col", "integer", 2),
     kronecker = own_of("kronecker", or_complex("double"), 2, all_modes = TRUE),
     det = own_of("det", "double", 0), chol = own_of("chol", "double", 2),

@@ -3,8 +3,8 @@
 
 is_text <- function(code) is.character(code) && length(code) == 1 && !is.na(code)
 
-# `mode_of` gives the result's mode from that of the first argument, or from all; `rank` the
-# rank, or a function of the nodes; `check` what must hold of the shapes, else the kernel
+# `mode_of` gives the result's mode from that of the first argument, or from all, and the nodes where it asks for them;
+# `rank` the rank, or a function of the nodes; `check` what must hold of the shapes, else the kernel
 # falls back; `risky` calls may stop or warn: then the kernel falls back, too. `mixed` says of numbers of which only the
 # run tells whether they are integers or doubles that the result is the same for both ("any"), or of the first one's
 # mode ("first").
@@ -35,7 +35,8 @@ ask_value <- function(
   all_modes = FALSE, texts = rep(NA_character_, length(nodes))
 ) {
   nodes <- lapply(nodes, named_if_long, cx = cx)
-  mode <- mode_of(if (all_modes) node_modes(nodes) else nodes[[1]]$mode)
+  modes <- if (all_modes) node_modes(nodes) else nodes[[1]]$mode
+  mode <- if (length(formals(args(mode_of))) > 1) mode_of(modes, nodes) else mode_of(modes)
   result <- if (is.function(rank)) rank(nodes) else rank
   if (!is.null(check)) for (test in check(nodes)) put(cx, "need", list(test))
   if (risky) cx$risky <- TRUE

@@ -58,21 +58,29 @@ range_words <- c(
   "(", "[", "[[", "$", ":"
 )
 
-# What the outermost loop goes over, where that is dates or levels.
-range_worked_out <- function(made, frame) {
+# What the outermost loop goes over, where that is dates or levels, or a variable of a class that nothing else in the
+# loop speaks of: a loop goes over its numbers. Gives the kinds of the variables that are left.
+range_worked_out <- function(made, kinds, frame) {
   range <- if (call_name(made$code) == "for") made$code[[3]]
-  if (!is.call(range) || any(all.vars(range) %in% made$pending)) return()
+  name <- if (is.name(range)) as.character(range) else ""
+  alone <- identical(kinds[name][[1]], "other") && sum(all.names(made$code) == name) == 1 && !name %in% made$gives
+  if (!(is.call(range) || alone) || any(all.vars(range) %in% made$pending)) return(kinds)
   words <- setdiff(all.names(range, unique = TRUE), all.vars(range))
-  if (!all(words %in% range_words) || !mean_rs(words, frame)) return()
+  if (!all(words %in% range_words) || !mean_rs(words, frame)) return(kinds)
   value <- tryCatch(eval(range, frame), error = function(e) NULL, warning = function(w) NULL)
   asked <- is.character(value) && any(words %in% calendar_words)
-  if (!asked && !is_moment(class_of_numbers(value))) return()
+  numbers <- alone && is_of_numbers(value)
+  if (!asked && !numbers && !is_moment(class_of_numbers(value))) return(kinds)
   symbol <- sprintf("range %s", deparse1(range))
   made$given[[symbol]] <- as.call(list(range_taken, range))
   made$code[[3]] <- as.name(symbol)
+  if (alone) made$given <- made$given[names(made$given) != name]
+  if (alone) kinds[names(kinds) != name] else kinds
 }
+
+is_of_numbers <- function(x) is.atomic(x) && is.numeric(unclass(x)) && !inherits(x, "factor") && !isS4(x)
 
 range_taken <- function(x) {
   if (is.character(x) && !is.object(x)) return(x)
-  if (is_moment(class_of_numbers(x))) numbers_alone(x) else nothing_built
+  if (is_of_numbers(x)) numbers_alone(x) else nothing_built
 }

@@ -69,7 +69,7 @@ written_out <- function(made, kinds, frame) {
   rows_in_lists(made, kinds, frame)
   kinds <- replace_lists(made, kinds, frame)
   texts_gone_over(made, frame)
-  range_worked_out(made, frame)
+  kinds <- range_worked_out(made, kinds, frame)
   columns_for_keys(made, kinds, frame)
   kinds
 }

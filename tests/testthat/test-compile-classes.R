@@ -219,6 +219,17 @@ test_that("loops over days run native as they are written", {
   left_to_r_of(by_label, kinds, 1:6)
 })
 
+test_that("a loop over what is of a class goes over its numbers", {
+  entropy <- function(p) {
+    h <- 0
+    for (q in p) if (isTRUE(q > 0)) h <- h - q * log2(q)
+    list(h, p)
+  }
+  of_numbers <- list(table(c("a", "b", "a")) / 3, structure(c(u = 0.25, v = 0.75), class = "gauge"))
+  expect_identical(left_to_r_of(entropy, of_numbers), 0)
+  left_to_r_of(entropy, c(kinds, of_numbers, list(as.POSIXlt(day), numeric_version("1.2"), list(1, 2))))
+})
+
 test_that("what is worked out of dates once follows time zone and data", {
   hours <- function(time) {
     h <- numeric(24)

@@ -765,6 +765,15 @@ test_that("what is assigned is the value of an assignment, whatever the loop mak
   for (f in passing) expect_identical(suppressMessages(ds_compile(f)(d, day)), f(d, day))
 })
 
+test_that("the diagonal of a number alone is a unit matrix of doubles", {
+  sides <- function(x) {
+    for (k in 1:2) m <- diag(x) * k
+    m
+  }
+  fast <- ds_compile(sides, whole = TRUE)
+  for (x in list(3L, TRUE, 2, 4:5, c(1.5, 2), 2L)) expect_identical(fast(x), sides(x))
+})
+
 test_that("a loop over places counts alike whichever strip of them holds the odd one", {
   count <- function(places, counts) {
     for (k in places) counts[k] <- counts[k] + 1L
