@@ -88,11 +88,14 @@ mark_replaced <- function(made, name, symbols) {
   if (length(symbols) == 0) return()
   own <- paste0(name, "$", labels)
   found <- new.env()
+  renamed <- made$renamed
   plain <- made$puts[symbols]
   made$gives <- c(made$gives, mark)
   for (symbol in symbols) made$puts[[symbol]] <- put_aside(symbol, plain[[symbol]], found, mark)
   made$puts[[mark]] <- list(
-    fits = function(value, frame, all) !value || !any(vapply(own, function(symbol) is.null(all[[symbol]]), NA)),
+    fits = function(value, frame, all) {
+      !value || !any(vapply(own, function(symbol) is.null(all[[renamed[[symbol]] %||% symbol]]), NA))
+    },
     put = function(value, frame) {
       parts <- mget(symbols, envir = found, ifnotfound = list(NULL))
       if (value) assign(name, stats::setNames(parts[own], labels), envir = frame) else

@@ -97,4 +97,11 @@ test_that("such loops run native", {
   expect_identical(runs(replacing_loops[[3]], list(err = 0, other = 1)), "native 0")
   expect_identical(runs(replacing_loops[[4]], list(last = NULL, n = 0)), "native 0")
   expect_identical(runs(replacing_loops[[5]], list()), "native 0")
+  dated <- function(x, best, limit) {
+    day <- as.Date("2020-01-01") + x
+    for (i in seq_along(x)) if (x[i] < best$low) best <- list(low = x[i], day = day[i])
+    best
+  }
+  expect_identical(runs(dated, list(low = 9)), "native 0")
+  expect_identical(suppressMessages(ds_compile(dated)(c(3, 1), list(low = 9), 0)), dated(c(3, 1), list(low = 9), 0))
 })
