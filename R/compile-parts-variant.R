@@ -38,6 +38,7 @@ new_variant <- function(part, kinds, frame) {
   made$labelling <- if (is.null(made$reason)) labelling_functions(made, frame)
   about_names <- length(named) || binds(made$code) || length(made$labelling)
   if (is.null(made$reason) && about_names) keep_names_in(made, named, frame, bound)
+  if (is.null(made$reason)) for (name in bound) lay_flat(made, name, frame)
   if (!is.null(made$reason)) return(list(reason = made$reason))
   code <- settle_code(made$code, known_values(made, kinds, frame), frame)
   if (!is.call(code) || !call_name(code) %in% loop_heads) return(list(reason = "nothing of it is left to do"))

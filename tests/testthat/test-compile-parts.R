@@ -724,7 +724,7 @@ test_that("`...` of a function made inside is none of the function's around it",
 test_that("what a loop is left to R for is said in words, with its line", {
   expect_message(ds_compile(function(m) {
     s <- 0
-    for (v in m) s <- s + v
+    for (v in m) s <- s + v * m[1]
     s
   })(tapply(c(1, 2, 4), c("a", "b", "a"), mean)), "an array of one extent")
   without_comparing()
