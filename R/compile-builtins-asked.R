@@ -105,6 +105,7 @@ lower_bind <- function(cx, call) {
   kept <- vapply(values, function(value) is.null(value$kind) || value$kind != "number" || !is.null(value$node), NA)
   if (!any(kept)) fall_back(cx, sprintf("%s() of nothing", call_name(call)))
   nodes <- Map(function(value, code) node_of(cx, value, code), values[kept], unname(given)[kept])
+  if (any(node_ranks(nodes) > 2)) refuse(cx, call, "an array of three extents or more that is bound")
   labelled <- nzchar(rlang::names2(given)[kept]) | (vapply(given[kept], is.name, NA) & node_ranks(nodes) < 2)
   if (any(labelled) && !is_nameless_here(cx)) {
     refuse(cx, call, sprintf("the names that `%s()` gives", call_name(call)), "Take them off: `unname()`.")

@@ -9,8 +9,8 @@ lay_flat <- function(made, name, frame) {
   if (!alone || !mean_rs(c("c", "length", "seq_len", "[<-", "[[", "+", "is.null", "dim", "stop"), frame)) return()
   operands <- unlist(lapply(bindings, function(code) as.list(code)[-(1:2)]))
   assigned <- assigned_values(c(made$before, list(made$code)))
-  named <- vapply(calls_in(operands, c("c", "list", "unlist", "append")), function(one) !is.null(names(one)), NA)
-  if (any(named) || !all(vapply(operands, is_surely_vector, NA, made, assigned, frame))) return()
+  if (reaches_labels(operands, assigned)) return()
+  if (!all(vapply(operands, is_surely_vector, NA, made, assigned, frame))) return()
   flat <- as.name(sprintf("rows in %s", name))
   width <- as.name(sprintf("width of %s", name))
   part <- as.name(sprintf("row for %s", name))
@@ -50,7 +50,21 @@ laid_behind <- function(operands, flat, width, part) {
 # Less than 0 where there is nothing yet.
 width_of_table <- function(table, by_row) {
   if (is.null(table)) return(-1L)
+  if (!length(dim(table)) %in% c(0, 2)) return(nothing_built)
   if (is.null(dim(table))) length(table) else dim(table)[[1 + by_row]]
+}
+
+# Are values made, by way of whatever variables, of what the loop gives names?
+reaches_labels <- function(values, assigned) {
+  seen <- character()
+  while (length(values)) {
+    joins <- calls_in(values, c("c", "list", "unlist", "append", "cbind", "rbind", "sapply", "setNames"))
+    if (any(vapply(joins, function(one) !is.null(names(one)) || call_name(one) == "setNames", NA))) return(TRUE)
+    names <- setdiff(unlist(lapply(values, all.vars)), seen)
+    seen <- c(seen, names)
+    values <- unlist(unname(assigned[intersect(names, names(assigned))]), recursive = FALSE)
+  }
+  FALSE
 }
 
 put_flat <- function(name, bound, width, by_row) {

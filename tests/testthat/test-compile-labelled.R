@@ -65,6 +65,24 @@ test_that("rows are bound with the labels that R gives them, from nothing, a row
   }
 })
 
+test_that("an array is bound as a vector with a label, as R does it", {
+  loops <- list(
+    function(o) {
+      for (i in 1:2) o <- rbind(o, c(i, 1))
+      o
+    },
+    function(o) {
+      z <- NULL
+      for (i in 1:2) z <- cbind(z, o)
+      z
+    },
+    function(o) rbind(o, 1:2)
+  )
+  for (f in loops) for (o in list(array(1, c(1, 2, 1)), array(1, 2), matrix(1, 1, 2), array(1:8, c(2, 2, 2)))) {
+    expect_identical(outcome_of(suppressMessages(ds_compile(f)), list(o)), outcome_of(f, list(o)))
+  }
+})
+
 test_that("such loops run native", {
   without_comparing()
   runs <- vapply(labelled_loops, function(f) {
