@@ -72,7 +72,7 @@ filled_argument <- function(f, statements) {
 
 # The argument that a loop counts along; NULL for other ranges.
 counted_over <- function(range) {
-  patterns <- expression(seq_along(.x), seq_len(length(.x)), 1:length(.x))
+  patterns <- list(quote(seq_along(.x)), quote(seq_len(length(.x))), call(":", 1, quote(length(.x))))
   found <- Find(Negate(is.null), lapply(patterns, match_code, code = range))
   if (is.name(found$.x)) as.character(found$.x)
 }

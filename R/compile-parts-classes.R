@@ -272,9 +272,9 @@ dated_again <- function(told, returned) {
     if (!is.null(kept) && !is.null(value)) attributes(value) <- kept
     value
   }
-  told[1] <- list(if (returned[[told$dated]]$several) {
-    stats::setNames(Map(again, told[[1]], kept), names(told[[1]]))
-  } else again(told[[1]], kept[[1]]))
+  several <- returned[[told$dated]]$several
+  parts <- stats::setNames(Map(again, if (several) told[[1]] else told[1], kept), if (several) names(told[[1]]))
+  told[1] <- if (several) list(parts) else parts
   told["dated"] <- NULL
   told
 }

@@ -35,10 +35,12 @@ lay_flat <- function(made, name, frame) {
 laid_behind <- function(operands, flat, width, part) {
   parts <- lapply(sprintf("%s %d", as.character(part), seq_along(operands)), as.name)
   worked_out <- Map(function(part, code) call("<-", part, code), parts, operands)
-  fitting <- lapply(parts, function(part) bquote({
-    if (.(width) < 0L) .(width) <- length(.(part))
-    if (length(.(part)) != .(width) || .(width) == 0L || !is.null(dim(.(part)))) stop("rows that R binds")
-  }))
+  fitting <- lapply(parts, function(part) {
+    bquote({
+      if (.(width) < 0L) .(width) <- length(.(part))
+      if (length(.(part)) != .(width) || .(width) == 0L || !is.null(dim(.(part)))) stop("rows that R binds")
+    })
+  })
   at <- as.name(sprintf("place in %s", as.character(flat)))
   laid <- lapply(parts, function(part) {
     put <- bquote(.(flat)[length(.(flat)) + 1L] <- .(part)[[.(at)]])
