@@ -32,11 +32,11 @@ shared_argument <- function(f) {
   names <- unlist(lapply(own_functions(f), function(one) all.names(body(one))))
   if (any(c(drawing_calls, "sample", "sample.int", "<<-", "set.seed") %in% names)) return(NULL)
   statements <- statements_in(body(f))
-  over <- applied_argument(statements, names(formals(f))) %||% filled_argument(f, statements)
+  over <- applied_argument(statements) %||% filled_argument(f, statements)
   if (!is.null(over) && over %in% names(formals(f))) over
 }
 
-applied_argument <- function(statements, formals) {
+applied_argument <- function(statements) {
   last <- statements[[length(statements)]]
   if (is.call(last) && call_name(last) == "unlist" && length(last) == 2) last <- last[[2]]
   applies <- is.call(last) && call_name(last) %in% c("vapply", "sapply", "lapply") && length(last) > 2

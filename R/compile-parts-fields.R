@@ -58,6 +58,11 @@ takes_away <- function(made, name, changed, fields) {
   assigned <- assigned_values(c(made$before, list(made$code)))
   nothing <- nothing_names(assigned)
   there <- intersect(changed, paste0(name, "$", fields))
+  outward <- Filter(function(one) is.name(one[[2]]) && as.character(one[[2]]) %in% there, calls_in(
+    c(made$before, list(made$code)), "<<-"
+  ))
+  # what a function was given may be NULL
+  if (any(vapply(outward, function(one) is.name(one[[3]]) || may_be_nothing(one[[3]], nothing), NA))) return(TRUE)
   values <- Filter(function(code) may_be_nothing(code, nothing), unlist(assigned[there], recursive = FALSE))
   if (length(values) == 0) return(FALSE)
   if (!all(vapply(values, is.name, NA)) || name %in% made$in_passing || !mean_rs(c("is.null", "stop"), made$env)) {

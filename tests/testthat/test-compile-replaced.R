@@ -75,6 +75,26 @@ test_that("a part is taken away by what is NULL, and comes last when it comes ag
       best <- list(last = 1, n = 1)
       best$last <- if (x[1] > 4) x[1]
       length(best)
+    },
+    function(x) {
+      best <- list(last = 1, n = 1)
+      kept <- NULL
+      f <- function() best$last <<- kept
+      for (i in seq_along(x)) {
+        if (x[i] > 4) kept <- x[i]
+        f()
+      }
+      best
+    },
+    function(x) {
+      best <- list(last = 1, n = 1)
+      kept <- NULL
+      f <- function(v) best$last <<- v
+      for (i in seq_along(x)) {
+        if (x[i] > 4) kept <- x[i]
+        f(kept)
+      }
+      best
     }
   )
   for (f in lists) {
