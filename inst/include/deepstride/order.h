@@ -101,9 +101,11 @@ static inline SEXP ds_order(SEXP x, int down) {
   const void *const top = vmaxget();
   int there;
   const ds_keyed *const found = ds_arranged(x, down, &there);
-  SEXP made = Rf_allocVector(INTSXP, XLENGTH(x));
-  for (R_xlen_t k = 0; k < XLENGTH(x); ++k) INTEGER(made)[k] = found[k].at + 1;
+  SEXP made = Rf_protect(Rf_allocVector(INTSXP, XLENGTH(x)));
+  R_xlen_t tick = DS_TURNS;
+  DS_EACH(k, XLENGTH(x)) INTEGER(made)[k] = found[k].at + 1;
   vmaxset(top);
+  Rf_unprotect(1);
   return made;
 }
 
@@ -153,10 +155,12 @@ static inline SEXP ds_sort(SEXP x, int down) {
   const void *const top = vmaxget();
   int there;
   const ds_keyed *const found = ds_arranged(x, down, &there);
-  SEXP made = Rf_allocVector(TYPEOF(x), there);
-  if (TYPEOF(x) == REALSXP) for (int k = 0; k < there; ++k) REAL(made)[k] = REAL(x)[found[k].at];
-  else for (int k = 0; k < there; ++k) INTEGER(made)[k] = INTEGER(x)[found[k].at];
+  SEXP made = Rf_protect(Rf_allocVector(TYPEOF(x), there));
+  R_xlen_t tick = 1; /* memory was given back and taken: a look is due */
+  if (TYPEOF(x) == REALSXP) DS_EACH(k, there) REAL(made)[k] = REAL(x)[found[k].at];
+  else DS_EACH(k, there) INTEGER(made)[k] = INTEGER(x)[found[k].at];
   vmaxset(top);
+  Rf_unprotect(1);
   return made;
 }
 
@@ -165,9 +169,10 @@ static inline SEXP ds_which(SEXP x) {
   const int *const v = LOGICAL(x);
   R_xlen_t count = 0, tick = DS_TURNS;
   DS_EACH(k, XLENGTH(x)) count += v[k] == 1;
-  SEXP made = Rf_allocVector(INTSXP, count);
+  SEXP made = Rf_protect(Rf_allocVector(INTSXP, count));
   int *at = INTEGER(made);
   DS_EACH(i, XLENGTH(x)) if (v[i] == 1) *at++ = (int) i + 1;
+  Rf_unprotect(1);
   return made;
 }
 
