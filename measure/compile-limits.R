@@ -10,16 +10,21 @@ seconds_of <- function(f, arguments) {
   repeat {
     do.call(f, arguments, quote = TRUE)
     count <- count + 1
-    if (deepstride:::clock_now() - start > 0.1) return((deepstride:::clock_now() - start) / count)
+    if (deepstride:::clock_now() - start > 0.03) return((deepstride:::clock_now() - start) / count)
   }
 }
 
-# R and compiled in turn, so that what slows the machine slows both.
+# R and compiled in turn, either first, so that what slows the machine slows both: many short turns, since it does
+# so for parts of a second.
 r_over_compiled <- function(name, f, ...) {
   arguments <- list(...)
   fast <- ds_compile(f)
   suppressMessages(suppressWarnings(for (i in 1:4) do.call(fast, arguments, quote = TRUE)))
-  ratios <- suppressWarnings(replicate(9, seconds_of(f, arguments) / seconds_of(fast, arguments)))
+  ratios <- suppressWarnings(replicate(41, {
+    seconds <- double(2)
+    for (one in sample(2)) seconds[[one]] <- seconds_of(if (one == 1) f else fast, arguments)
+    seconds[[1]] / seconds[[2]]
+  }))
   cat(sprintf("slower     %-32s R takes %.2f of the time compiled\n", name, stats::median(ratios)))
   stats::median(ratios)
 }
