@@ -93,13 +93,20 @@ emit_recurse <- function(em, name, node) {
   rank <- em$form$vars[[node_target(em, name)]]$rank
   objects <- vapply(node$args, object_text, "", em = em)
   c("{", indent(c(
-    sprintf("DS_GIVE(%d);", length(objects)),
-    sprintf("SET_VECTOR_ELT(ds_list, %d, %s);", seq_along(objects) - 1L, objects),
+    given_objects(objects),
     sprintf(
       "DS_RECURSE(%s, %s, %d, %s, %s, %d);", name, c_routine(node$routine), length(objects),
       mode_field(node$mode, "object"), mode_field(node$mode, "reader"), rank
     ), given_lines(em, name, rank)
   )), "}")
+}
+
+# What a routine is given, kept from R's collector meanwhile: one object needs no list.
+given_objects <- function(objects) {
+  if (length(objects) == 1) return(sprintf("DS_GIVE_ONE(%s);", objects))
+  c(
+    sprintf("DS_GIVE(%d);", length(objects)), sprintf("DS_GIVE_NEXT(%d, %s);", seq_along(objects) - 1L, objects)
+  )
 }
 
 node_target <- function(em, name) names(em$names)[unlist(em$names) == name]

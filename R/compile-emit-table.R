@@ -79,7 +79,8 @@ sure_table <- list(
   integer_to_double = c_row("(double) @1", 14), neg_i = c_row("-@1", 14), abs_i = c_row("ds_abs_sure(@1)"),
   pmin = c_row("ds_least(@1, @2)"), pmax = c_row("ds_most(@1, @2)"), min = c_row("ds_least(@1, @2)"),
   max = c_row("ds_most(@1, @2)"), add_i = c_row("DS_ADD_SURE(@1, @2)"), sub_i = c_row("DS_SUB_SURE(@1, @2)"),
-  mul_i = c_row("DS_MUL_SURE(@1, @2)"), not = c_row("!@1", 14), and = c_row("@1 & @2", 7), or = c_row("@1 | @2", 5)
+  mul_i = c_row("DS_MUL_SURE(@1, @2)"), idiv_i = c_row("(int) ds_whole_div(@1, @2)", 14),
+  mod_i = c_row("(int) ds_whole_mod(@1, @2)", 14), not = c_row("!@1", 14), and = c_row("@1 & @2", 7), or = c_row("@1 | @2", 5)
 )
 
 # C of an element-wise op on operands, each list(text, level).

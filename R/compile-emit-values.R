@@ -44,10 +44,8 @@ tight <- function(em, node) {
 }
 
 all_sure <- function(em, node) {
-  is_whole_mode(node$args[[1]]$mode) && all(vapply(node$args, is_sure, NA, sure = em$sure)) && !node$op %in% c(
-    "mod_i",
-    "idiv_i"
-  )
+  is_whole_mode(node$args[[1]]$mode) && all(vapply(node$args, is_sure, NA, sure = em$sure)) &&
+    (!node$op %in% c("mod_i", "idiv_i") || is_parted(node))
 }
 
 constant_text <- function(node) {
@@ -177,8 +175,18 @@ wide_term <- function(em, node) {
     mul = ,
     mul_i = sprintf("(R_xlen_t) %s * %s", side(node$args[[1]]), side(node$args[[2]])),
     min = sprintf("ds_least(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]])),
-    max = sprintf("ds_most(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]]))
+    max = sprintf("ds_most(%s, %s)", wide_sum(em, node$args[[1]]), wide_sum(em, node$args[[2]])),
+    floor = ,
+    idiv = ,
+    idiv_i = parted_text(em, node, "ds_whole_div"),
+    mod = ,
+    mod_i = parted_text(em, node, "ds_whole_mod")
   )
+}
+
+parted_text <- function(em, node, routine) {
+  sides <- parted_sides(node)
+  sprintf("%s(%s, %.0f)", routine, wide_sum(em, sides[[1]]), sides[[2]]$value)
 }
 
 # See check_element().

@@ -33,7 +33,11 @@ lower_load <- function(cx, call) {
   if (!is.null(path)) return(load_part(cx, call, path))
   element <- part_element(cx, call)
   if (!is.null(element)) return(element)
-  if (reaches_pairs(cx, call)) call <- with_plain_places(cx, call)
+  if (reaches_pairs(cx, call)) {
+    picked <- picked_by_rows(cx, call)
+    if (!is.null(picked)) return(lower(cx, picked))
+    call <- with_plain_places(cx, call)
+  }
   exact <- call_name(call) == "[["
   indices <- as.list(call)[-(1:2)]
   keep <- indices$drop

@@ -29,7 +29,7 @@ replacements <- list(
 
 # `m[pairs]` as `m[places]`. Pairs that lie outside, are 0 or missing are left to R.
 with_plain_places <- function(cx, code) {
-  check_of_r(cx, code, c("trunc", "nrow", "ncol", "all", "stop", "numeric", "seq_len"))
+  check_of_r(cx, code, c("trunc", "nrow", "ncol", "all", "stop"))
   name <- code[[2]]
   if (is.name(code[[3]])) return(call("[", name, places_of_rows(cx, code)))
   pairs <- as.list(code[[3]])[-1]
@@ -43,21 +43,34 @@ with_plain_places <- function(cx, code) {
 
 # The places that the rows of a matrix of two columns name, found in one loop.
 places_of_rows <- function(cx, code) {
+  over_pairs(cx, code, "numeric", function(name, row, column) bquote((.(column) - 1) * nrow(.(name)) + .(row)))
+}
+
+# What lies there, taken in the same loop; NULL where it may be of several types.
+picked_by_rows <- function(cx, code) {
+  mode <- cx$flow[[variable_key(cx, as.character(code[[2]]))]]$modes
+  if (!is.name(code[[3]]) || length(mode) != 1) return(NULL)
+  over_pairs(cx, code, mode, function(name, row, column) call("[", name, row, column))
+}
+
+# A variable that holds what `taken()` makes of the row and the column that each row of an index speaks of.
+over_pairs <- function(cx, code, mode, taken) {
   name <- code[[2]]
   index <- code[[3]]
-  own <- lapply(c(places = "places", at = "at", row = "row", column = "column"), own_variable, cx = cx, call = code)
+  check_of_r(cx, code, c("trunc", "nrow", "ncol", "stop", "seq_len", mode))
+  own <- lapply(c(found = "found", at = "at", row = "row", column = "column"), own_variable, cx = cx, call = code)
   turn <- with(own, bquote({
     .(row) <- trunc(.(index)[.(at), 1])
     .(column) <- trunc(.(index)[.(at), 2])
     if (.(row) < 1 || .(row) > nrow(.(name)) || .(column) < 1 || .(column) > ncol(.(name))) stop()
-    .(places)[.(at)] <- (.(column) - 1) * nrow(.(name)) + .(row)
+    .(found)[.(at)] <- .(taken(name, row, column))
   }))
   lower_step(cx, bquote({
     if (ncol(.(index)) != 2) stop()
-    .(own$places) <- numeric(nrow(.(index)))
+    .(own$found) <- .(call(mode, bquote(nrow(.(index)))))
     .(call("for", own$at, bquote(seq_len(nrow(.(index)))), turn))
   }))
-  own$places
+  own$found
 }
 
 # Is it a matrix whose index is a matrix of numbers?

@@ -102,6 +102,7 @@ is_sure <- function(node, sure) {
     "and", "or", "not", "xor", "bit_and", "and_then", "or_else", names(compared)
   )
   if (node$op == "choose") return(all(vapply(node$args[-1], is_sure, NA, sure)))
+  if (node$op %in% c("idiv_i", "mod_i")) return(is_parted(node) && is_sure(node$args[[1]], sure))
   node$op %in% inner && is_whole_mode(node$args[[1]]$mode) && all(vapply(node$args, is_sure, NA, sure))
 }
 
@@ -140,8 +141,30 @@ wide_bounds <- function(node, sure, wide) {
     mul = ,
     mul_i = within(bounds_of(inner(), function(a, b) range(outer(a, b)))),
     min = bounds_of(inner(), function(a, b) pmin(a, b)),
-    max = bounds_of(inner(), function(a, b) pmax(a, b))
+    max = bounds_of(inner(), function(a, b) pmax(a, b)),
+    floor = ,
+    idiv = ,
+    idiv_i = if (is_parted(node)) divided_bounds(parted_sides(node), sure, wide, function(a, by) floor(a / by)),
+    mod = ,
+    mod_i = if (is_parted(node)) divided_bounds(parted_sides(node), sure, wide, function(a, by) c(0, by - 1))
   )
+}
+
+# `a %/% 2`, `a %% 2` and `floor(a / 2)` by a whole number from 1: of whole numbers they are whole, and exact, since the
+# quotient of numbers below 2^53 is not rounded past a whole one.
+is_parted <- function(node) {
+  by <- parted_sides(node)[[2]]
+  isTRUE(by$op == "const") && isTRUE(by$value >= 1 && by$value <= most_integer && by$value == round(by$value))
+}
+
+parted_sides <- function(node) {
+  if (node$op != "floor") return(node$args)
+  if (node$args[[1]]$op == "div") node$args[[1]]$args else list(NULL, NULL)
+}
+
+divided_bounds <- function(sides, sure, wide, divided) {
+  inner <- wide_bounds(sides[[1]], sure, wide)
+  if (!is.null(inner)) divided(inner, as.double(sides[[2]]$value))
 }
 
 variable_bounds <- function(node, sure, wide) {
@@ -154,6 +177,7 @@ bounds_of <- function(sides, join) if (!any(vapply(sides, is.null, NA))) join(si
 # Steps of small constants don't leave the whole numbers in a lifetime; what is not summed is there already.
 stays_near <- function(step) {
   node <- step$args[[1]]
+  if (node$op %in% c("floor", "idiv", "mod", "idiv_i", "mod_i")) return(parted_sides(node)[[2]]$value >= 2)
   if (!any_value(node, function(one) one$op %in% c("add", "sub", "mul"))) return(TRUE)
   if (!node$op %in% c("add", "sub")) return(FALSE)
   own <- vapply(node$args, function(arg) identical(arg$name, step$name), NA)

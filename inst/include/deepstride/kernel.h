@@ -311,6 +311,17 @@ static inline R_xlen_t ds_extent(SEXP s, int d) {
 #define ds_least(a, b) ({ const __auto_type ds_a1 = (a); const __auto_type ds_a2 = (b); ds_a1 < ds_a2 ? ds_a1 : ds_a2; })
 #define ds_most(a, b) ({ const __auto_type ds_a1 = (a); const __auto_type ds_a2 = (b); ds_a1 > ds_a2 ? ds_a1 : ds_a2; })
 
+/* Quotient and remainder of whole numbers, rounded down, by a positive constant. */
+static inline R_xlen_t ds_whole_div(R_xlen_t a, R_xlen_t by) {
+  if ((by & (by - 1)) == 0) return a >> __builtin_ctzll((unsigned long long) by);
+  return a / by - (a % by < 0);
+}
+static inline R_xlen_t ds_whole_mod(R_xlen_t a, R_xlen_t by) {
+  if ((by & (by - 1)) == 0) return a & (by - 1);
+  const R_xlen_t rest = a % by;
+  return rest < 0 ? rest + by : rest;
+}
+
 /* Conditions: where R would stop at NA the kernel falls back. Numbers that compare as asked
  * are not missing, so doubles are looked at only where they don't. */
 #define DS_TEST(x) ({ const int ds_t = (x); DS_NEED(ds_t != NA_LOGICAL); ds_t; })
@@ -477,9 +488,13 @@ __attribute__((noinline, pure)) static ds_span ds_ends_within(const int *x, R_xl
   const R_xlen_t *const at = (const R_xlen_t *) DATAPTR_RO(slot); (void) most
 #define DS_PICK(x, at, na) ({ const R_xlen_t ds_k = (at); ds_k < 0 ? na : x[ds_k]; })
 
+/* A double cut to an integer. Converted straight and back again it would be trunc() for C compilers that need not heed
+ * traps, and a negative fraction -0; no integer is that. */
+static inline int ds_cut(double x) { return -(int) -x; }
+
 static inline double ds_i2d(int x) { return x == NA_INTEGER ? NA_REAL : (double) x; }
 static inline int ds_d2i(double x, int *bad) {
-  if (x > -2147483648.0 && x < 2147483648.0) return (int) x;
+  if (x > -2147483648.0 && x < 2147483648.0) return ds_cut(x);
   if (!ISNAN(x)) *bad = 1;
   return NA_INTEGER;
 }
@@ -534,7 +549,7 @@ static inline int ds_modi(int a, int b) {
 }
 static inline int ds_divi(int a, int b) {
   if (a == NA_INTEGER || b == NA_INTEGER || b == 0) return NA_INTEGER;
-  return (int) floor((double) a / (double) b);
+  return ds_cut(floor((double) a / (double) b));
 }
 
 /* Remainder and whole quotient of doubles as R's arithmetic has them, in
@@ -549,8 +564,7 @@ static inline double ds_mod(double x, double y, int *bad) {
   double q = x / y;
   if (DS_RARE(ds_far(x, y, q))) { *bad = 1; return R_NaN; }
   DS_LONG rest = (DS_LONG) x - floor(q) * (DS_LONG) y;
-  q = (double) (rest / y);
-  return (double) (rest - floorl(q) * y);
+  return (double) (rest - floorl(rest / y) * y);
 }
 static inline double ds_div(double x, double y, int *bad) {
   if (ISNAN(x) || ISNAN(y)) return x + y;
@@ -644,7 +658,7 @@ static inline int ds_is_int(double x) { return x > -2147483648.0 && x <= 2147483
 static inline int ds_whole(double x, int *bad) {
   if (ISNAN(x)) return NA_INTEGER;
   if (!ds_is_int(x)) *bad = 1;
-  return *bad ? NA_INTEGER : (int) x;
+  return *bad ? NA_INTEGER : ds_cut(x);
 }
 
 static inline double ds_log_of(double x, double base) {
@@ -779,9 +793,10 @@ static inline SEXP ds_ask(SEXP call, const char *fn, const char *where) {
 
 /* A routine that calls itself. What is protected on the way down is counted: `ds_kept` by its callers, `ds_own` by
  * the one that runs; too deep it is left to R. The value is no object of the caller's. */
-#define DS_GIVE(count) SEXP ds_list = REPROTECT_IT(Rf_allocVector(VECSXP, count))
+#define DS_GIVE(count) SEXP ds_each[(count) + 1], ds_list = REPROTECT_IT(Rf_allocVector(VECSXP, count))
+#define DS_GIVE_NEXT(at, object) SET_VECTOR_ELT(ds_list, at, ds_each[at] = (object))
+#define DS_GIVE_ONE(object) SEXP ds_each[] = {REPROTECT_IT(object)}
 #define DS_RECURSE(x, routine, count, object, reader, rank) do { \
-  SEXP ds_each[(count) + 1]; for (int ds_j = 0; ds_j < (count); ++ds_j) ds_each[ds_j] = VECTOR_ELT(ds_list, ds_j); \
   DS_NEED(ds_kept < 20000 && DS_STACK > ds_stack_end()); const int ds_before = ds_kept; ds_kept += held; \
   SEXP ds_made = routine(ds_each, where); ds_kept = ds_before; ds_own = held; \
   if (DS_RARE((uintptr_t) ds_made < 4096)) { UNPROTECT(held); return ds_made; } \

@@ -103,7 +103,7 @@ static inline int ds_text_place(SEXP cell) {
   if (ds_is_single(cell, INTSXP)) return INTEGER(CAR(cell))[0];
   if (!ds_is_single(cell, REALSXP)) return NA_INTEGER;
   const double value = REAL(CAR(cell))[0];
-  return value > -2147483648.0 && value < 2147483648.0 ? (int) value : NA_INTEGER;
+  return value > -2147483648.0 && value < 2147483648.0 ? ds_cut(value) : NA_INTEGER;
 }
 static inline SEXP ds_part_of_text(SEXP cells) {
   if (!ds_is_single(cells, STRSXP) || STRING_ELT(CAR(cells), 0) == NA_STRING) return R_NilValue;

@@ -1,0 +1,70 @@
+# On the C compiler's own flags: with little optimisation it makes none of the mistakes that these look for.
+build_as_usual()
+withr::defer(build_quickly(), teardown_env())
+
+same_bits <- function(f, ...) {
+  theirs <- f(...)
+  ours <- suppressMessages(ds_compile(f)(...))
+  expect_identical(ours, theirs, label = deparse1(body(f)))
+  if (is.double(theirs)) expect_identical(1 / ours, 1 / theirs, label = deparse1(body(f))) # the sign of zero
+}
+
+test_that("quotients and remainders of whole numbers by constants are R's", {
+  for (by in list(1, 2, 3, 8, 1000, 2147483647, 2.5, -2, 2L, 7L, -2L)) {
+    whole <- eval(bquote(function(low, high) {
+      at <- 1
+      middle <- near <- rest <- 0
+      for (i in low:high) {
+        middle <- (i + at) %/% .(by)
+        near <- floor((at - i) / .(by))
+        rest <- (i - high) %% .(by)
+        at <- if (middle > at) middle + 1 else at - near
+      }
+      c(at, middle, near, rest, 1 / near)
+    }))
+    for (low in c(-7, 0, 2^31 - 9)) same_bits(whole, low, low + 5)
+    any_number <- eval(bquote(function(x) c(x %/% .(by), x %% .(by), floor(x / .(by)))))
+    for (x in list(-0, 0L, 5e-324, -5e-324, 0.5, -7, 2^31, -2^40, -3L, TRUE)) same_bits(any_number, x)
+  }
+})
+
+test_that("what is cut to an integer is no negative zero", {
+  same_bits(function(x) 1 / as.integer(x), -0.3)
+  same_bits(function(x) as.integer(x) * 2.5, c(-0.3, 3, -0.1, 4, 5))
+  same_bits(function(x) 1 / as.integer(round(x)), -0.3)
+  same_bits(function(x) atan2(x %/% -2L, -1), 0L)
+  same_bits(function(x) {
+    s <- 0
+    for (v in x) s <- s + 1 / as.integer(v)
+    s
+  }, c(-0.3, -0.5))
+})
+
+test_that("a sought place is found as R finds it", {
+  find <- function(levels, values) {
+    places <- integer(length(values))
+    for (k in seq_along(values)) {
+      low <- 1
+      high <- length(levels)
+      while (low <= high) {
+        middle <- (low + high) %/% 2
+        if (levels[middle] < values[k]) low <- middle + 1 else high <- middle - 1
+      }
+      places[k] <- low
+    }
+    places
+  }
+  set.seed(1)
+  for (n in c(1, 2, 50)) same_bits(find, sort(runif(n)), runif(20))
+  expect_match(ds_inspect(ds_compile(find, like = list(levels = double(3), values = double(2))), "c"), "ds_whole_div", all = FALSE)
+})
+
+test_that("pairs of places pick of any type", {
+  pick <- function(m, at) m[at]
+  at <- cbind(c(1, 2, 2), c(3, 1.9, 1))
+  for (m in list(matrix(1:6, 2), matrix(runif(6), 2), matrix(letters[1:6], 2), matrix(c(TRUE, NA), 2, 3))) {
+    same_bits(pick, m, at)
+  }
+  fast <- ds_compile(pick)
+  expect_error(fast(matrix(1:6, 2), cbind(3, 1)), "subscript out of bounds")
+})
