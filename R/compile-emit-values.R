@@ -186,7 +186,8 @@ wide_term <- function(em, node) {
 
 parted_text <- function(em, node, routine) {
   sides <- parted_sides(node)
-  sprintf("%s(%s, %.0f)", routine, wide_sum(em, sides[[1]]), sides[[2]]$value)
+  if (is_parted(node)) return(sprintf("%s(%s, %.0f)", routine, wide_sum(em, sides[[1]]), sides[[2]]$value))
+  sprintf("%s_by(%s, %s, &bad)", routine, wide_sum(em, sides[[1]]), wide_sum(em, sides[[2]]))
 }
 
 # See check_element().

@@ -11,8 +11,7 @@ most_whole <- 2^52 # whole numbers up to here are doubles, and so is any sum of 
 every_element <- "[]"
 
 pass_facts <- function(form) {
-  writes <- writing_steps(form$steps)
-  by_name <- split(writes, vapply(writes, function(step) step$name, ""))
+  by_name <- steps_by_name(form)
   form$counted <- counted_names(form, by_name)
   form$counters <- own_counters(form, form$counted)
   given <- if (form$lean) every_element
@@ -24,6 +23,8 @@ pass_facts <- function(form) {
     !is_scalar(form, id) && !id %in% c(setdiff(form$arguments, copied), form$growing) && !isTRUE(form$past_end)
   }))
   whole <- setdiff(of_mode("double", function(id) number(id) && !id %in% form$arguments), form$counted)
+  form <- with_remainders(form, by_name[unlist(c(whole, form$counted))])
+  by_name <- steps_by_name(form)
   repeat {
     wide <- c(whole, form$counted)
     keep_sure <- Filter(function(id) all(vapply(by_name[[id]], gives_sure, NA, c(given, sure))), sure)
@@ -39,6 +40,39 @@ pass_facts <- function(form) {
     step
   })
   form
+}
+
+steps_by_name <- function(form) {
+  writes <- writing_steps(form$steps)
+  split(writes, vapply(writes, function(step) step$name, ""))
+}
+
+# Variables that hold constants and remainders alone, or count between constants, are read as what lies between these: a
+# product may be whole then, and a sum of integers no overflow.
+with_remainders <- function(form, by_name) {
+  between <- Filter(Negate(is.null), lapply(by_name, function(steps) {
+    bounds <- lapply(steps, function(step) {
+      if (step$op == "assign") return(remainder_bounds(step$args[[1]]))
+      ends <- if (step$op == "for") lapply(step$args[[1]]$args, wide_bounds, character(), character())
+      if (!any(vapply(ends, is.null, NA))) unlist(ends)
+    })
+    if (!any(vapply(bounds, is.null, NA))) range(unlist(bounds))
+  }))
+  if (length(between) == 0) return(form)
+  known <- function(node) {
+    node$between <- if (node$op == "var") between[[node$name]]
+    node
+  }
+  form$steps <- map_steps(form$steps, function(step) {
+    step$args <- lapply(step$args, function(arg) known(map_values(arg, known)))
+    step
+  })
+  form
+}
+
+remainder_bounds <- function(node) {
+  if (node$op == "mod" && is_parted(node)) return(c(0, node$args[[2]]$value - 1))
+  if (node$op == "const" && node$mode == "double") wide_bounds(node, character(), character())
 }
 
 # Variables that get their values from loops over ranges alone.
@@ -144,14 +178,14 @@ wide_bounds <- function(node, sure, wide) {
     max = bounds_of(inner(), function(a, b) pmax(a, b)),
     floor = ,
     idiv = ,
-    idiv_i = if (is_parted(node)) divided_bounds(parted_sides(node), sure, wide, function(a, by) floor(a / by)),
+    idiv_i = ,
     mod = ,
-    mod_i = if (is_parted(node)) divided_bounds(parted_sides(node), sure, wide, function(a, by) c(0, by - 1))
+    mod_i = divided_bounds(node, sure, wide)
   )
 }
 
 # `a %/% 2`, `a %% 2` and `floor(a / 2)` by a whole number from 1: of whole numbers they are whole, and exact, since the
-# quotient of numbers below 2^53 is not rounded past a whole one.
+# quotient of numbers below 2^53 is not rounded past a whole one. By others, too, but 0, at which the kernel falls back.
 is_parted <- function(node) {
   by <- parted_sides(node)[[2]]
   isTRUE(by$op == "const") && isTRUE(by$value >= 1 && by$value <= most_integer && by$value == round(by$value))
@@ -162,12 +196,19 @@ parted_sides <- function(node) {
   if (node$args[[1]]$op == "div") node$args[[1]]$args else list(NULL, NULL)
 }
 
-divided_bounds <- function(sides, sure, wide, divided) {
-  inner <- wide_bounds(sides[[1]], sure, wide)
-  if (!is.null(inner)) divided(inner, as.double(sides[[2]]$value))
+divided_bounds <- function(node, sure, wide) {
+  sides <- parted_sides(node)
+  constant <- is_parted(node)
+  if (!constant && !node$op %in% c("mod", "idiv")) return(NULL)
+  of <- wide_bounds(sides[[1]], sure, wide)
+  by <- if (constant) rep(as.double(sides[[2]]$value), 2) else wide_bounds(sides[[2]], sure, wide)
+  if (is.null(of) || is.null(by)) return(NULL)
+  if (startsWith(node$op, "mod")) return(c(if (by[[1]] < 0) by[[1]] + 1 else 0, max(by[[2]] - 1, 0)))
+  if (constant) floor(of / by) else c(-1, 1) * max(abs(of))
 }
 
 variable_bounds <- function(node, sure, wide) {
+  if (node$name %in% wide && !is.null(node$between)) return(node$between)
   if (node$name %in% wide) return(c(-1, 1) * (if (node$mode == "double") most_whole else most_counted))
   if (node$name %in% sure && node$mode == "integer") c(-1, 1) * most_integer
 }
@@ -177,7 +218,9 @@ bounds_of <- function(sides, join) if (!any(vapply(sides, is.null, NA))) join(si
 # Steps of small constants don't leave the whole numbers in a lifetime; what is not summed is there already.
 stays_near <- function(step) {
   node <- step$args[[1]]
-  if (node$op %in% c("floor", "idiv", "mod", "idiv_i", "mod_i")) return(parted_sides(node)[[2]]$value >= 2)
+  if (node$op %in% c("floor", "idiv", "mod", "idiv_i", "mod_i")) {
+    return(is_parted(node) && parted_sides(node)[[2]]$value >= 2)
+  }
   if (!any_value(node, function(one) one$op %in% c("add", "sub", "mul"))) return(TRUE)
   if (!node$op %in% c("add", "sub")) return(FALSE)
   own <- vapply(node$args, function(arg) identical(arg$name, step$name), NA)

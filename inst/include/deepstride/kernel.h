@@ -31,6 +31,7 @@
 #define DS_PENDING(at) ((SEXP) (uintptr_t) (16 + (at))) /* an argument that R would work out here */
 /* Surer than C takes it by itself: what stands behind many of them is still thought to run. */
 #define DS_RARE(x) __builtin_expect_with_probability(!!(x), 0, 0.9999)
+#define DS_OFTEN(x) __builtin_expect(!!(x), 1)
 #define DS_NEED(x) do { if (DS_RARE(!(x))) DS_FALLBACK; } while (0)
 #define DS_LEAVE do { *where = __LINE__; goto fallback; } while (0) /* the line of the C: user's lines are kept beside it */
 #define DS_FALLBACK DS_LEAVE
@@ -56,6 +57,11 @@ DS_IN_LANES double cos(double);
 #define DS_LONG long double /* of R's sums; relaxed numerics have doubles in several lanes */
 #endif
 #define DS_WHOLE 4503599627370496 /* whole numbers up to here are doubles, and so is any sum of two */
+#if DS_PRECISION == 24
+#define DS_EXACT 8388608.0f
+#else
+#define DS_EXACT 4503599627370496.0
+#endif
 #define DS_FAR(x) DS_RARE((size_t) (x) + DS_WHOLE > 2 * (size_t) DS_WHOLE)
 #define DS_MOST (INT_MAX - 65536) /* lengths and loops past it are left to R */
 
@@ -322,6 +328,20 @@ static inline R_xlen_t ds_whole_mod(R_xlen_t a, R_xlen_t by) {
   return rest < 0 ? rest + by : rest;
 }
 
+/* By any but 0, where R has no whole number. Short ones are divided in less time. */
+#define DS_SHORT(a, b) DS_OFTEN(((uint64_t) ((a) | (b)) >> 31) == 0)
+static inline R_xlen_t ds_whole_div_by(R_xlen_t a, R_xlen_t by, int *bad) {
+  if (DS_RARE(by == 0)) { *bad = 1; return 0; }
+  if (DS_SHORT(a, by)) return (uint32_t) a / (uint32_t) by;
+  return a / by - (a % by != 0 && (a < 0) != (by < 0));
+}
+static inline R_xlen_t ds_whole_mod_by(R_xlen_t a, R_xlen_t by, int *bad) {
+  if (DS_RARE(by == 0)) { *bad = 1; return 0; }
+  if (DS_SHORT(a, by)) return (uint32_t) a % (uint32_t) by;
+  const R_xlen_t rest = a % by;
+  return rest != 0 && (rest < 0) != (by < 0) ? rest + by : rest;
+}
+
 /* Conditions: where R would stop at NA the kernel falls back. Numbers that compare as asked
  * are not missing, so doubles are looked at only where they don't. */
 #define DS_TEST(x) ({ const int ds_t = (x); DS_NEED(ds_t != NA_LOGICAL); ds_t; })
@@ -549,7 +569,7 @@ static inline int ds_modi(int a, int b) {
 }
 static inline int ds_divi(int a, int b) {
   if (a == NA_INTEGER || b == NA_INTEGER || b == 0) return NA_INTEGER;
-  return ds_cut(floor((double) a / (double) b));
+  return a >= 0 && b > 0 ? a / b : ds_cut(floor((double) a / (double) b));
 }
 
 /* Remainder and whole quotient of doubles as R's arithmetic has them, in
@@ -558,7 +578,15 @@ static inline int ds_far(double x, double y, double q) {
   return y == 0 || !R_FINITE(x) || !R_FINITE(y) || !R_FINITE(q) || fabs(q) > 4503599627370496.0
       || fabs(y) > 4503599627370496.0;
 }
+/* Where all steps are exact anyway: by a whole number, of what is not negative or whole. */
+static inline int ds_parts_plainly(double x, double y) {
+  return y >= 1 && y < DS_EXACT && floor(y) == y && fabs(x) < DS_EXACT && (x >= 0 || floor(x) == x);
+}
 static inline double ds_mod(double x, double y, int *bad) {
+  if (DS_OFTEN(ds_parts_plainly(x, y))) {
+    const double rest = x - floor(x / y) * y;
+    if (DS_OFTEN(rest >= 0)) return rest; /* the quotient was not rounded up */
+  }
   if (y == 0) return R_NaN;
   if (ISNAN(x) || ISNAN(y)) return x + y;
   double q = x / y;
@@ -567,6 +595,10 @@ static inline double ds_mod(double x, double y, int *bad) {
   return (double) (rest - floorl(rest / y) * y);
 }
 static inline double ds_div(double x, double y, int *bad) {
+  if (DS_OFTEN(ds_parts_plainly(x, y))) {
+    const double whole = floor(x / y);
+    if (DS_OFTEN(x - whole * y >= 0)) return whole + 0.0; /* no -0 */
+  }
   if (ISNAN(x) || ISNAN(y)) return x + y;
   double q = x / y;
   if (DS_RARE(ds_far(x, y, q))) { *bad = 1; return R_NaN; }

@@ -130,6 +130,21 @@ static inline SEXP ds_sort_counted(SEXP x, int down) {
   return made;
 }
 
+/* A few numbers need no keys. */
+static inline SEXP ds_sort_few(const double *v, int n, int down) {
+  double out[32];
+  int there = 0;
+  for (int i = 0; i < n; ++i) {
+    if (ISNAN(v[i])) continue;
+    int k = there++;
+    for (; k > 0 && (down ? out[k - 1] < v[i] : out[k - 1] > v[i]); --k) out[k] = out[k - 1];
+    out[k] = v[i];
+  }
+  SEXP made = Rf_allocVector(REALSXP, there);
+  if (there > 0) memcpy(REAL(made), out, there * sizeof *out);
+  return made;
+}
+
 static inline SEXP ds_sort(SEXP x, int down) {
   if (!ds_orders(x, down)) return R_NilValue;
   if (TYPEOF(x) == INTSXP) {
@@ -139,6 +154,7 @@ static inline SEXP ds_sort(SEXP x, int down) {
     if (counted != R_NilValue) return counted;
   }
   const R_xlen_t n = XLENGTH(x);
+  if (TYPEOF(x) == REALSXP && n <= 32) return ds_sort_few(REAL(x), (int) n, down);
   if (TYPEOF(x) == REALSXP && n > 1) { /* what lies in order, or the other way round, needs no keys */
     const double *const v = REAL(x);
     R_xlen_t up = 1, fall = 1;
