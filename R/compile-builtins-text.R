@@ -17,7 +17,7 @@ text_rows <- function() {
   c(
     lapply(stats::setNames(nm = of_text), text), list(
       paste = joined("paste"), paste0 = joined("paste0"), toString = text("toString", rank = 0),
-      nchar = text("nchar", "integer"), startsWith = text("startsWith", "logical"),
+      nchar = lower_nchar(text("nchar", "integer")), startsWith = text("startsWith", "logical"),
       endsWith = text("endsWith", "logical"), grepl = text("grepl", "logical"), strtoi = text("strtoi", "integer"),
       utf8ToInt = text("utf8ToInt", "integer", 1), intToUtf8 = function(cx, call) {
         demand_count(cx, call, 1)
@@ -25,6 +25,20 @@ text_rows <- function() {
       }
     )
   )
+}
+
+# Of a single text in C of its own.
+lower_nchar <- function(asked) {
+  function(cx, call) {
+    if (length(call) != 2 || !is.null(names(call)) || is_written_out(call)) return(asked(cx, call))
+    value <- lower(cx, call[[2]])
+    single <- value$kind == "number" && !is.null(value$node) && value$node$rank == 0
+    if (single && identical(value$modes, "character")) {
+      return(new_value(element_node("count_letters", list(value$node))))
+    }
+    if (value$kind != "number" || is.null(value$node)) refuse(cx, call, "text that is none")
+    ask_value(cx, call, "nchar", list(value$node), "", always("integer"), widest_vector, risky = TRUE)
+  }
 }
 
 # Text and places in it, spelled out, given to what hangs on nothing else.

@@ -22,9 +22,12 @@ emit_assign <- function(em, step, name) {
   )
   rank <- em$form$vars[[step$name]]$rank
   extents <- if (rank > 1) sprintf("%s_d%d = %s;", name, seq_len(rank), made$extents)
+  renewed <- step$name %in% em$form$renewed
+  fresh <- sprintf("DS_NEW(%s, new_, %s);", node$mode, made$count)
+  if (renewed) fresh <- sprintf("DS_NEW_FOR(%s, %s, new_, %s);", name, node$mode, made$count)
   c("{", indent(c(
-    made$steps, sprintf("DS_NEW(%s, new_, %s);", node$mode, made$count), made$fill,
-    sprintf("DS_TAKE(%s, new_, %s);", name, made$count), if (step$name %in% em$form$owned) sprintf(
+    made$steps, fresh, made$fill, sprintf("DS_%s(%s, new_, %s);", if (renewed) "RENEW" else "TAKE", name, made$count),
+    if (step$name %in% em$form$owned) sprintf(
       "%s_own = 1;",
       name
     ), extents

@@ -25,7 +25,7 @@ free_c_name <- function(base, id, taken) {
   name
 }
 
-array_endings <- c("_s", "_n", "_i", "_room", "_own", "_used", paste0("_d", 1:30))
+array_endings <- c("_s", "_n", "_i", "_room", "_own", "_used", "_room_s", "_room_s_i", paste0("_d", 1:30))
 
 is_scalar <- function(form, id) !identical(form$vars[[id]]$kind, "number") || form$vars[[id]]$rank == 0
 

@@ -72,7 +72,9 @@ strict_by_mode$complex <- c_calls(c(
 ), 1)
 strict_by_mode$complex <- c(strict_by_mode$complex, c_calls(c(eq = "ds_eq_z", ne = "ds_ne_z"), 2))
 
-strict_by_mode$character <- c(list(is_na = c_row("@1 == NA_STRING", 9)), c_calls(c(eq = "ds_eq_t", ne = "ds_ne_t"), 2))
+strict_by_mode$character <- c(list(
+  is_na = c_row("@1 == NA_STRING", 9), count_letters = c_row("ds_count_letters(@1, &bad)")
+), c_calls(c(eq = "ds_eq_t", ne = "ds_ne_t"), 2))
 
 # Integer ops that need no look at NA nor overflow, where a pass has proved that.
 sure_table <- list(
@@ -80,7 +82,8 @@ sure_table <- list(
   pmin = c_row("ds_least(@1, @2)"), pmax = c_row("ds_most(@1, @2)"), min = c_row("ds_least(@1, @2)"),
   max = c_row("ds_most(@1, @2)"), add_i = c_row("DS_ADD_SURE(@1, @2)"), sub_i = c_row("DS_SUB_SURE(@1, @2)"),
   mul_i = c_row("DS_MUL_SURE(@1, @2)"), idiv_i = c_row("(int) ds_whole_div(@1, @2)", 14),
-  mod_i = c_row("(int) ds_whole_mod(@1, @2)", 14), not = c_row("!@1", 14), and = c_row("@1 & @2", 7), or = c_row("@1 | @2", 5)
+  mod_i = c_row("(int) ds_whole_mod(@1, @2)", 14), not = c_row("!@1", 14), and = c_row("@1 & @2", 7),
+  or = c_row("@1 | @2", 5)
 )
 
 # C of an element-wise op on operands, each list(text, level).

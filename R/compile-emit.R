@@ -94,7 +94,8 @@ routine_body <- function(form) {
     emit_argument(em, form$arguments[[i]], sprintf("a[%d]", i - 1))
   }))
   slots <- c(
-    "scratch", if (length(form$spared)) "spare", sprintf("places%d", seq_len(em$most_slots)),
+    "scratch", if (length(form$spared)) "spare", sprintf("%s_room_s", unlist(em$names[form$renewed])),
+    sprintf("places%d", seq_len(em$most_slots)),
     sprintf("taken%d", seq_len(em$most_taken))
   )
   list(held = length(arrays) + length(slots) + sequences_held(em), lines = c(

@@ -142,6 +142,7 @@ pass_sharing <- function(form) {
   form$constant <- setdiff(arrays, names_written(form$steps))
   lists <- any(vapply(form$vars, function(var) var$kind == "sequence", NA)) # may hold what a variable drops
   form$spared <- if (length(form$owned) && !lists) shared_in_loops(form)
+  form$renewed <- if (!lists) renewed_names(form, shares)
   form$steps <- own_steps(form$steps, form$owned)
   form
 }
@@ -171,6 +172,35 @@ shared_in_loops <- function(form) {
   }
   look(form$steps, FALSE)
   unique(found)
+}
+
+# Vectors of numbers that are made anew in each turn of a loop, and that nothing but their variable comes to hold: what
+# it drops in a turn is room for the next value of the same length.
+renewed_names <- function(form, shares) {
+  found <- held <- character()
+  look <- function(steps, inside) {
+    for (step in steps) {
+      node <- if (length(step$args)) step$args[[1]]
+      foreign <- step$op == "assign" && node$op %in% foreign_ops
+      if (inside && step$op == "assign" && node$op != "var") found <<- c(found, step$name)
+      held <<- c(held, if (foreign) step$name, if (step$op == "for" && node$op == "var") node$name)
+      held <<- c(held, unlist(lapply(step$args, names_given_on)))
+      for (block in step$blocks) look(block, inside || step$op %in% c("for", "repeat"))
+    }
+  }
+  look(form$steps, FALSE)
+  numbers <- c("double", "integer", "logical", "complex")
+  Filter(function(id) {
+    var <- form$vars[[id]]
+    !is_scalar(form, id) && identical(var$kind, "number") && length(var$modes) == 1 && var$modes %in% numbers
+  }, setdiff(unique(found), c(shares, held, form$growing, form$arguments)))
+}
+
+# What is given objects, and may give them back, or keep them: R's own functions, routines that call themselves, lists.
+foreign_ops <- c("ask", "recurse", "part")
+
+names_given_on <- function(node) {
+  if (node$op %in% foreign_ops) names_read(node) else unlist(lapply(node$args, names_given_on))
 }
 
 # A variable gets an object of its own before its elements are assigned: before the loop, where

@@ -10,7 +10,8 @@ source(file.path("measure", "compile", "kernels.R"))
 source(file.path("measure", "compile", "more.R"))
 source(file.path("measure", "compile", "kinds.R"))
 source(file.path("measure", "compile", "long.R"))
-compile_kernels <- c(compile_kernels, compile_kernels_more, compile_kernels_kinds)
+source(file.path("measure", "compile", "everyday.R"))
+compile_kernels <- c(compile_kernels, compile_kernels_more, compile_kernels_everyday, compile_kernels_kinds)
 arguments <- commandArgs(TRUE)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
 
@@ -21,7 +22,8 @@ built_by_hand <- function(code, layout = 3) {
   source <- paste0("#include <Rinternals.h>\n#include <math.h>\n#include <string.h>\n", code, "\n")
   folder <- tempfile("by-hand")
   dir.create(folder, mode = "0700")
-  path <- deepstride:::build_kernel(folder, basename(folder), source, deepstride:::build_options(optimise = layout))[[1]]
+  build <- deepstride:::build_options(optimise = layout)
+  path <- deepstride:::build_kernel(folder, basename(folder), source, build)[[1]]
   routine <- getNativeSymbolInfo("kernel", dyn.load(path))$address
   function(...) .Call(routine, ...)
 }
@@ -80,7 +82,9 @@ of_kinds <- names(compile_kernels) %in% names(compile_kernels_kinds)
 told <- function(what, of_c) {
   cat(sprintf("%s: geometric mean %.2f of hand-written C, worst %.2f\n", what, exp(mean(log(of_c))), max(of_c)))
 }
-told("real numbers", of_c[!of_kinds])
+everyday <- names(compile_kernels) %in% names(compile_kernels_everyday)
+told("real numbers", of_c[!of_kinds & !everyday])
+told("whole numbers and small states of everyday code", of_c[everyday])
 told("complex, functions, names, lists, text, recursion", of_c[of_kinds])
 first <- stats::median(vapply(rows, function(row) row$first, 0))
 cat(sprintf("source to first result: median %.2f s\n", first))

@@ -498,6 +498,11 @@ again:
   return Rf_ScalarLogical(0);
 }
 
+// Text that can stand in code: neither missing, nor bytes, nor broken letters.
+bool can_be_written(SEXP text) {
+  return text != NA_STRING && Rf_getCharCE(text) != CE_BYTES && R_nchar(text, Chars, TRUE, FALSE, "") != NA_INTEGER;
+}
+
 // What a variable of a frame is for a loop that is to run native, without working anything out that R would not:
 // "unset", "pending" (an argument that is worked out later), "plain", "named" (with names, dimnames or the times of
 // a series), "default" (of an argument, not worked out yet), "text" (one string), "null", "function", "list" (a data frame too) or "other".
@@ -513,7 +518,7 @@ const char* kind_of_variable(SEXP value, SEXP frame) {
     case NILSXP: return "null";
     case CLOSXP: case BUILTINSXP: case SPECIALSXP: return "function";
     case STRSXP:
-      if (XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && STRING_ELT(value, 0) != NA_STRING) return "text";
+      if (XLENGTH(value) == 1 && ATTRIB(value) == R_NilValue && can_be_written(STRING_ELT(value, 0))) return "text";
       break;
     case VECSXP: return OBJECT(value) && !Rf_inherits(value, "data.frame") ? "other" : "list";
     case REALSXP: case INTSXP: case LGLSXP: case CPLXSXP: break;

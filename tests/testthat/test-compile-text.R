@@ -213,3 +213,34 @@ test_that("text is made as R makes it, of whatever it is made", {
   none <- list(c("3mm", "x"))
   expect_identical(suppressMessages(outcome_of(ds_compile(numbers), none)), outcome_of(numbers, none))
 })
+
+test_that("letters are counted in text of any encoding, and broken text is R's", {
+  marked <- function(text, encoding) {
+    Encoding(text) <- encoding
+    text
+  }
+  counting <- function(s) {
+    n <- 0L
+    for (w in s) if (nchar(w) > 1) n <- n + nchar(w)
+    n
+  }
+  own <- c("weir", "", "m\u00fchle", "\u6c34\u8eca", marked("m\xfchle", "latin1"), marked("cr\xe8te", "latin1"))
+  same_both_times(counting, own)
+  broken <- list("\xff\xfe", marked("a\xff", "bytes"), marked("a\xff", "UTF-8"), NA_character_)
+  loops <- list(
+    counting, function(s) sum(vapply(1:3, function(i) s == "a", NA)),
+    function(s) {
+      k <- list()
+      for (i in 1:2) k[[s]] <- i
+      k
+    },
+    function(s) {
+      out <- character(3)
+      for (i in 1:3) out[i] <- if (s == "a") "b" else s
+      out
+    }
+  )
+  for (f in loops) for (text in broken) expect_identical(
+    suppressMessages(outcome_of(ds_compile(f), list(text))), outcome_of(f, list(text))
+  )
+})

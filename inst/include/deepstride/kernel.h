@@ -246,6 +246,12 @@ typedef int ds_integer;
 typedef int ds_logical;
 #define REPROTECT_IT(object) (REPROTECT(scratch = (object), scratch_i), scratch)
 #define DS_TAKE(x, out, n) do { REPROTECT(x##_s = scratch, x##_i); x = (void *) out; x##_n = x##_room = (n); } while (0)
+/* The same for one that is made anew in each turn: it takes turns with the object that it held before. */
+#define DS_NEW_FOR(x, mode, out, n) ds_##mode *const out = ds_data_##mode(REPROTECT_IT( \
+  x##_room_s != R_NilValue && XLENGTH(x##_room_s) == (n) ? x##_room_s : ds_fresh_##mode(n)))
+#define DS_RENEW(x, out, n) do { \
+  REPROTECT(x##_room_s = MAYBE_REFERENCED(x##_s) || ATTRIB(x##_s) != R_NilValue ? R_NilValue : x##_s, x##_room_s_i); \
+  DS_TAKE(x, out, n); } while (0)
 /* Elements drawn with and without replacement: `pick` is the element at place at_. */
 #define DS_DRAW_WITH(pick) do { for (R_xlen_t k_ = 0; k_ < n_; ++k_) { \
   const R_xlen_t at_ = (R_xlen_t) R_unif_index(of_); new_[k_] = pick; } } while (0)

@@ -22,7 +22,8 @@ static inline int ds_begin_apart(SEXP a, SEXP b) {
 static inline int ds_same_text(SEXP a, SEXP b) {
   if (a == b) return 1;
   if (ds_begin_apart(a, b)) return 0;
-  if (Rf_getCharCE(a) == Rf_getCharCE(b)) return 0;
+  const cetype_t one = Rf_getCharCE(a), other = Rf_getCharCE(b);
+  if (one == other || one == CE_BYTES || other == CE_BYTES) return 0;
   const void *top = vmaxget();
   const int same = strcmp(Rf_translateCharUTF8(a), Rf_translateCharUTF8(b)) == 0;
   vmaxset(top);
@@ -35,6 +36,13 @@ static inline int ds_is_ascii(const char *s, R_xlen_t n) {
   unsigned char all = 0;
   for (R_xlen_t k = 0; k < n; ++k) all |= (unsigned char) s[k];
   return all < 128;
+}
+/* Letters, not bytes; what is no valid text is left to R. */
+static inline int ds_count_letters(SEXP text, int *bad) {
+  if (text == NA_STRING || ds_is_ascii(R_CHAR(text), LENGTH(text))) return text == NA_STRING ? NA_INTEGER : LENGTH(text);
+  const int count = R_nchar(text, Chars, TRUE, FALSE, "");
+  if (count == NA_INTEGER) *bad = 1;
+  return count;
 }
 static inline int ds_is_single(SEXP cell, int type) {
   return TAG(cell) == R_NilValue && TYPEOF(CAR(cell)) == type && XLENGTH(CAR(cell)) == 1 && ATTRIB(CAR(cell)) == R_NilValue;
