@@ -113,6 +113,7 @@ new_part <- function(cut, loop) {
   part$row <- 0
   part$rest <- 16
   part$compared <- ""
+  part$started <- NA
   part$depth <- cut$depth
   cut$parts[[length(cut$parts) + 1]] <- part
   around <- intersect(used, looks_around)
@@ -226,8 +227,8 @@ left_to_r <- "left to R" # what a part gives where its loop is to run in R; no l
 # R is to run it.
 part_is_left <- function(part) {
   start <- clock_now()
-  if (part$compared %in% c("R", "R again")) {
-    part$started <- start
+  if (part$compared %in% turns_of_r) {
+    if (is.na(part$started)) part$started <- start
     return(TRUE)
   }
   frame <- parent.frame()
@@ -353,7 +354,8 @@ leave_part <- function(part, variant) {
 # A loop that takes next to no time is run in R twice, to see which is faster; where that is R, it has some turns. The
 # first run of each is not gone by: code that has not run for long is slow.
 compare_part <- function(part, took, frame) {
-  if (took > brief_part) return()
+  # a function that calls itself comes here while its own loop waits for R's turns
+  if (took > brief_part || part$compared %in% turns_of_r) return()
   held <- count_in_variables(frame, part$symbols)
   if (part$compared == "faster" && held >= part$faster_from) return()
   if (part$compared == "faster") part$compared <- "warm"
@@ -369,10 +371,13 @@ compare_part <- function(part, took, frame) {
 }
 
 brief_part <- 1e-3 # seconds
+turns_of_r <- c("R", "R again")
 
-# Called by ds_ends() where one of the two runs in R has ended.
+# Called by ds_ends() where one of the two runs in R has ended, or one that had begun before them.
 part_ends <- function(part, ...) {
+  if (is.na(part$started)) return()
   part$took_in_r <- clock_now() - part$started
+  part$started <- NA
   part$compared <- if (part$compared == "R") "R again" else "native"
 }
 

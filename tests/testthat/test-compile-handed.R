@@ -98,3 +98,29 @@ test_that("fields that come, go and change their kind are followed, and so are h
   expect_identical(fast(site), kernel(site))
   expect_false(identical(fast(site), first))
 })
+
+test_that("a loop that comes to itself while it is compared with R goes on as R does", {
+  visits <- function(paths) {
+    seen <- logical(nrow(paths))
+    order <- integer(0)
+    visit <- function(at) {
+      seen[at] <<- TRUE
+      order <<- c(order, at)
+      for (to in seq_along(seen)) if (paths[at, to] && !seen[to]) visit(to)
+    }
+    for (at in seq_along(seen)) if (!seen[at]) visit(at)
+    order
+  }
+  set.seed(1)
+  paths <- matrix(runif(100) < 0.2, 10)
+  fast <- ds_compile(visits)
+  for (call in 1:12) expect_identical(suppressMessages(fast(paths)), visits(paths))
+  part <- attr(fast, "ds_compiled")$parts[[1]]
+  for (turn in c("R", "R again")) {
+    part$compared <- turn
+    part$started <- NA
+    deepstride:::compare_part(part, 0, environment())
+    deepstride:::part_ends(part)
+    expect_identical(part$compared, turn)
+  }
+})
