@@ -7,6 +7,7 @@ places_by_name <- function(made, named, frame) {
   fixed <- setdiff(fixed, c(reshaped_names(code), own_of_functions(code)))
   for (name in fixed) names_as_texts(made, name, frame)
   texts <- text_variables(made, c(made$before, list(made$code)), frame)
+  rows <- rows_of_named(made, code, fixed)
   visit <- function(code) {
     if (!is.call(code)) return(code)
     name <- if (call_name(code) %in% c("[", "[[") && is.name(code[[2]])) as.character(code[[2]]) else ""
@@ -15,6 +16,7 @@ places_by_name <- function(made, named, frame) {
       if (rlang::is_missing(code[[i]])) next
       labelled <- i > 2 && name %in% fixed && is_text(code[[i]])
       told <- if (i > 2 && name %in% fixed) text_vector_of(code[[i]], texts)
+      if (i > 2 && name %in% names(rows) && is_text(code[[i]])) code[[i]] <- place_in_row(made, rows[[name]], code[[i]])
       if (labelled) code[[i]] <- labelled_place(made, name, code[[i]], i - 2, count)
       if (is.call(code[[i]])) code[[i]] <- visit(code[[i]])
       if (!is.null(told)) code[[i]] <- told_place(made, name, code[[i]], told, if (count > 1) i - 2 else 0)
@@ -63,6 +65,29 @@ labelled_place <- function(made, name, label, side, count) {
   made$given[[symbol]] <- as.call(list(place_of_label, made$given[[name]], label, if (count > 1) side else 0))
   as.name(symbol)
 }
+
+# Variables that are rows of a matrix with names, `row <- m[i, ]`, and nothing else: by each the name of the matrix.
+rows_of_named <- function(made, code, fixed) {
+  values <- assigned_values(code)
+  of_row <- function(value) {
+    row <- is.call(value) && call_name(value) == "[" && length(value) == 4 && rlang::is_missing(value[[4]])
+    if (row && is.name(value[[2]]) && as.character(value[[2]]) %in% fixed) as.character(value[[2]]) else NA_character_
+  }
+  of <- vapply(values, function(all) {
+    from <- unique(vapply(all, of_row, ""))
+    if (length(from) == 1) from else NA_character_
+  }, "")
+  of[!is.na(of) & !names(of) %in% c(names(made$given), own_of_functions(code))]
+}
+
+place_in_row <- function(made, name, label) {
+  symbol <- sprintf("row of %s, \"%s\"", name, label)
+  made$given[[symbol]] <- as.call(list(place_of_column, made$given[[name]], label))
+  as.name(symbol)
+}
+
+# A row of a single column has no names.
+place_of_column <- function(x, label) if (isTRUE(ncol(x) > 1)) place_of_label(x, label, 2) else 0L
 
 # list(vectors, elements): variables that hold text throughout, and by those that a loop gives its elements the vector.
 text_variables <- function(made, code, frame) {
