@@ -172,6 +172,7 @@ assign_part <- function(cx, target, code, field) {
 
 # `x[i] <- v`: the value first, then the places, as R does it.
 lower_store <- function(cx, target, code) {
+  check_places_told(cx, target, code)
   path <- part_path(cx, target)
   if (!is.null(path)) return(store_part(cx, target, code, path))
   if (!is.name(target[[2]])) return(lower_deep_store(cx, target, code))
@@ -194,13 +195,23 @@ lower_store <- function(cx, target, code) {
   mixed <- takes_mixed(cx, key, value)
   node <- if (!mixed) number_into(cx, value, cx$flow[[key]]$modes, code[[3]])
   marks <- length(cx$out)
-  at <- lapply(indices, function(index) lower_position(cx, index))
+  at <- lower_positions(cx, indices)
   if (mixed) return(store_mixed(cx, key, name, keep_aside(cx, value, marks), at, code))
   node <- keep_aside(cx, node, marks)
   if (node$mode == "character" || "character" %in% cx$flow[[key]]$modes) check_text_store(cx, key, node, at, code)
   type <- stored_type(cx, key, name, node, at, exact, code)
   store_elements(cx, key, type, at, node, exact, code)
   value
+}
+
+# R has taken the variable before it works out places, and works out those of a part twice.
+check_places_told <- function(cx, target, code) {
+  places <- as.call(c(as.name("list"), as.list(target)[-(1:2)]))
+  changed <- c(assigned_names(places), stored_names(places))
+  whole <- is.call(target[[2]]) && any(c("<-", "=", "<<-") %in% all.names(target))
+  if (whole || (is.name(target[[2]]) && as.character(target[[2]]) %in% changed)) {
+    refuse(cx, code, "places that change what they are places of")
+  }
 }
 
 # A value for a vector of a mode, of which it does not matter whether it is of a lower mode yet.

@@ -24,6 +24,20 @@ lower_position <- function(cx, code) {
   if (node$rank == 0) position("one", node) else position("places", named_node(cx, node))
 }
 
+# All places of one element, each as it is before those after it are worked out.
+lower_positions <- function(cx, indices) {
+  positions <- list()
+  marks <- integer()
+  for (i in seq_along(indices)) {
+    positions[[i]] <- lower_position(cx, indices[[i]])
+    marks[[i]] <- length(cx$out)
+  }
+  for (i in rev(seq_along(positions))) {
+    positions[[i]]$args <- lapply(positions[[i]]$args, function(node) keep_aside(cx, node, marks[[i]]))
+  }
+  positions
+}
+
 lower_load <- function(cx, call) {
   if (is_first_split(cx, call)) return(lower_split(cx, call[[2]], "first_split"))
   if (!is.null(sequence_key(cx, call[[2]])) && call_name(call) == "[") {
@@ -59,7 +73,7 @@ lower_load <- function(cx, call) {
   of <- settle_data(cx, of)
   if (!is.null(of$names) && !exact) return(named_load(cx, call, of, indices))
   mark <- length(cx$out)
-  positions <- lapply(indices, function(index) lower_position(cx, index))
+  positions <- lower_positions(cx, indices)
   of <- keep_aside(cx, of, mark)
   value <- load_positions(cx, call, of$node, positions, exact, isFALSE(keep))
   if (is_mixed(of)) as_mixed(value, of$tag) else value

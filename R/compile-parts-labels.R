@@ -15,7 +15,7 @@ places_by_name <- function(made, named, frame) {
     for (i in seq_along(code)[-1]) {
       if (rlang::is_missing(code[[i]])) next
       labelled <- i > 2 && name %in% fixed && is_text(code[[i]])
-      told <- if (i > 2 && name %in% fixed) text_vector_of(code[[i]], texts)
+      told <- if (i > 2 && name %in% fixed && !labelled) told_by(made, code[[i]], texts, frame)
       if (i > 2 && name %in% names(rows) && is_text(code[[i]])) code[[i]] <- place_in_row(made, rows[[name]], code[[i]])
       if (labelled) code[[i]] <- labelled_place(made, name, code[[i]], i - 2, count)
       if (is.call(code[[i]])) code[[i]] <- visit(code[[i]])
@@ -117,12 +117,32 @@ text_vector_of <- function(code, texts) {
   if (is.name(of) && as.character(of) %in% texts$vectors) as.character(of)
 }
 
-# The place that a text names is found where it is reached.
+# The vector of text that code is an element of, or "" where it makes text; NULL where it may be something else.
+told_by <- function(made, code, texts, frame) {
+  of <- text_vector_of(code, texts)
+  if (!is.null(of) || length(texts) == 0 || is.numeric(code)) return(of)
+  makers <- intersect(c(always_text, "strsplit", "unique", "sort", "rev", "[", "[["), all.names(made$code))
+  if (is_known_text(made$code, code, texts) && mean_rs(c("length", "stop", "!=", makers), frame)) ""
+}
+
+# The place that a text names is found where it is reached. What is made may be several texts: they are R's.
 told_place <- function(made, name, code, text, side) {
   symbol <- sprintf("names(%s)%s by %s", name, strrep(",", max(0, side - 1)), text)
-  made$given[[symbol]] <- as.call(list(labels_of, made$given[[name]], side, made$given[[text]]))
-  call("match", code, as.name(symbol), 0L)
+  given <- if (nzchar(text)) made$given[[text]] else ""
+  made$given[[symbol]] <- as.call(list(labels_of, made$given[[name]], side, given))
+  place <- call("match", code, as.name(symbol), 0L)
+  if (nzchar(text)) return(place)
+  at <- as.name(sprintf("%s%s", told_mark, name))
+  bquote({
+    .(at) <- .(place)
+    if (length(.(at)) != 1L) stop()
+    .(at)
+  })
 }
+
+told_mark <- "place in "
+
+is_told <- function(code) is.name(code) && startsWith(as.character(code), told_mark)
 
 # None where some could be taken for others, or for none: R says what is meant.
 labels_of <- function(x, side, text) {

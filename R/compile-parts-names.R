@@ -98,7 +98,7 @@ without_names_ever <- c(
   "anyNA", "prod", "sd", "median", "seq_len", ":", "numeric", "integer", "logical", "is.numeric", "as.vector",
   "as.numeric", "as.double", "as.integer", "as.logical", "order", "tabulate", "findInterval",
   "isTRUE", "isFALSE", "identical", "&&", "||", "for", "while", "repeat", "range", "match", "%in%", "character",
-  "is.function", "unname"
+  "is.function", "unname", "paste", "paste0", "toString"
 )
 
 may_have_names <- function(code, facts) {
@@ -166,8 +166,16 @@ element_may_have_names <- function(code, facts) {
   if (call_name(code) != "[" && !of_list) return(FALSE)
   at <- as.list(code)[-(1:2)]
   nameless <- name %in% facts$arrays && (length(at) == 1 && !stats::is.ts(facts$values[[name]]) ||
-    all(vapply(at, function(one) !rlang::is_missing(one) && all(all.vars(one) %in% facts$single), NA)))
+    all(vapply(at, is_single_place, NA, facts)))
   !nameless && may_have_names(of, facts)
+}
+
+# Texts that are told by places are looked up among labels: see told_place().
+is_single_place <- function(code, facts) {
+  if (rlang::is_missing(code)) return(FALSE)
+  if (is.call(code) && call_name(code) == "match" && length(code) == 4) code <- code[[2]]
+  looked_up <- is.call(code) && call_name(code) == "{" && length(code) == 4 && is_told(code[[4]])
+  looked_up || all(all.vars(code) %in% facts$single)
 }
 
 single_functions <- c(

@@ -290,7 +290,7 @@ settle_code <- function(code, known, env) {
 
 # Nothing comes after a statement that leaves the block.
 until_it_leaves <- function(block) {
-  ends <- which(vapply(as.list(block)[-1], function(one) call_name(one) %in% c("break", "next"), NA))
+  ends <- which(vapply(as.list(block)[-1], function(one) is.call(one) && call_name(one) %in% c("break", "next"), NA))
   if (length(ends) == 0 || ends[[1]] + 1 == length(block)) return(block)
   as.call(as.list(block)[seq_len(ends[[1]] + 1)])
 }

@@ -69,3 +69,36 @@ test_that("pairs of places pick of any type", {
   fast <- ds_compile(pick)
   expect_error(fast(matrix(1:6, 2), cbind(3, 1)), "subscript out of bounds")
 })
+
+test_that("places are as they were before those after them", {
+  m <- matrix(1:9 / 2, 3)
+  for (f in list(
+    function(m, x) m[at <- 1, at <- at + 1] + m[at, at <- 3],
+    function(m, x) {
+      at <- 0
+      for (k in 1:2) m[at + 1, at <- at + 1] <- k
+      m
+    },
+    function(m, x) m[x[1:2], x <- c(3, 3)],
+    function(m, x) m[-x[1], {
+      x <- 2
+      x
+    }],
+    function(m, x) {
+      x[{
+        x[2] <- 7
+        1
+      }] <- 5
+      x
+    },
+    function(m, x) {
+      at <- 1
+      l <- list(m[, 1], m[, 2])
+      for (i in 1:2) {
+        at <- i
+        l[[at]][at <- 2] <- at
+      }
+      l
+    }
+  )) same_bits(f, m, c(1, 2, 3))
+})
