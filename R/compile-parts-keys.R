@@ -91,6 +91,7 @@ is_known_text <- function(all, code, texts, seen = character()) {
   if (is_text(code) || !is.null(text_vector_of(code, texts))) return(TRUE)
   if (is.call(code)) {
     if (call_name(code) %in% always_text) return(TRUE)
+    if (call_name(code) == "if") return(length(code) == 4 && known(code[[3]]) && known(code[[4]]))
     if (length(code) < 2 || rlang::is_missing(code[[2]])) return(FALSE)
     split <- is.call(code[[2]]) && call_name(code[[2]]) == "strsplit"
     element <- call_name(code) %in% c("[", "[[") && length(code) == 3

@@ -69,6 +69,7 @@ written_out <- function(made, kinds, frame) {
   kinds <- grow_tables(made, kinds, frame)
   rows_in_lists(made, kinds, frame)
   kinds <- replace_lists(made, kinds, frame)
+  kinds <- lists_as_vectors(made, kinds, frame)
   texts_gone_over(made, frame)
   kinds <- range_worked_out(made, kinds, frame)
   columns_for_keys(made, kinds, frame)
