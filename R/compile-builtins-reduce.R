@@ -96,8 +96,8 @@ lower_range_of <- function(cx, call) {
 
 # Statistics of a vector of doubles.
 statistic <- function(fn, whole = FALSE) {
-  function(cx, call) {
-    node <- operand_nodes(cx, call, 1, named = TRUE)[[1]]
+  function(cx, call, held = NULL) {
+    node <- operand_nodes(cx, if (is.null(held)) call else call(call_name(call), held), 1, named = TRUE)[[1]]
     if (node$rank > 1 && fn == "ds_var") return(ask_value(cx, call, "var", list(node), "", always("double"), 2, TRUE,
       where = "stats"
     ))
@@ -111,6 +111,22 @@ statistic <- function(fn, whole = FALSE) {
   }
 }
 
+# Of integers it is one of them, but for the mean of the two in the middle.
+lower_median <- function(cx, call) {
+  held <- NULL
+  if (length(call) == 2 && is.null(names(call))) {
+    held <- held_code(cx, call[[2]])
+    of <- lower(cx, held)
+    if (identical(of$modes, "integer") && isTRUE(of$node$rank == 1)) {
+      check_of_r(cx, call, c("length", "anyNA", "as.integer", "as.double", "%%", "==", "||"))
+      middle <- bquote(median(as.double(.(held))))
+      one <- bquote(length(.(held)) %% 2L == 1L || length(.(held)) == 0L || anyNA(.(held)))
+      return(lower(cx, bquote(if (.(one)) as.integer(.(middle)) else .(middle))))
+    }
+  }
+  statistic("ds_median")(cx, call, held)
+}
+
 reduction_rows <- function() {
   list(
     sum = reduction("sum", summed_mode, list(double = "add", integer = "add_i", complex = "add_z")),
@@ -122,7 +138,7 @@ reduction_rows <- function() {
     all = reduction("all", always("logical"), list(logical = "and")),
     which.max = reduction("which.max", always("integer")), which.min = reduction("which.min", always("integer")),
     range = lower_range_of, var = statistic("ds_var", TRUE), sd = statistic("ds_sd", TRUE),
-    median = statistic("ds_median")
+    median = lower_median
   )
 }
 

@@ -235,3 +235,16 @@ test_that("a loop of which only the first turn meets integers has none, one or m
     same_for_all(inner, list(list(1:4, max(n, 0)), list(integer(0), max(n, 0))))
   }
 })
+
+test_that("a median of integers is an integer, or lies between two", {
+  expect_gt(same_for_all(function(x, n) {
+    out <- list(median(x))
+    for (k in seq_along(x)) out[[k + 1]] <- median(x[1:k])
+    out
+  }, vectors), 4)
+  expect_gt(same_for_all(function(x, n) {
+    total <- 0L
+    for (k in seq_len(n)) total <- total + (median(x + k) > 2L) + median(c(x, k))
+    total
+  }, vectors), 3)
+})
