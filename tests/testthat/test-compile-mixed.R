@@ -153,10 +153,6 @@ test_that("elements, extremes and sums of such vectors and matrices are R's, too
           w <- w + 0.5
           1L
         }]
-        w[{
-          w <- w * 1.5
-          1
-        }] <- w[1] + 1L
         w <- v
       }
       list(w, y)
