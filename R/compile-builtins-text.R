@@ -31,13 +31,9 @@ text_rows <- function() {
 lower_nchar <- function(asked) {
   function(cx, call) {
     if (length(call) != 2 || !is.null(names(call)) || is_written_out(call)) return(asked(cx, call))
-    value <- lower(cx, call[[2]])
-    single <- value$kind == "number" && !is.null(value$node) && value$node$rank == 0
-    if (single && identical(value$modes, "character")) {
-      return(new_value(element_node("count_letters", list(value$node))))
-    }
-    if (value$kind != "number" || is.null(value$node)) refuse(cx, call, "text that is none")
-    ask_value(cx, call, "nchar", list(value$node), "", always("integer"), widest_vector, risky = TRUE)
+    node <- node_of(cx, operand_values(cx, as.list(call)[-1])[[1]], call[[2]])
+    if (node$mode == "character" && node$rank == 0) return(new_value(element_node("count_letters", list(node))))
+    ask_value(cx, call, "nchar", list(node), "", always("integer"), widest_vector, risky = TRUE)
   }
 }
 

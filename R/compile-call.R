@@ -27,8 +27,8 @@
 #'   variables and taken apart with `r$a`.
 #' * Text is read, compared by `==`, looked up by `match()`, counted by `unique()`, put into vectors of text one by
 #'   one, and made: single short texts of ASCII characters by `paste()`, `paste0()`, `as.character()`, `substr()` and
-#'   `startsWith()` in C, whose letters `nchar()` counts there, all else by R's own functions (`strsplit(x, ",")[[1]]`, too). Lists of texts stay
-#'   in R.
+#'   `startsWith()` in C, whose letters `nchar()` counts there, all else by R's own functions
+#'   (`strsplit(x, ",")[[1]]`, too). Lists of texts stay in R, but for single ones that are reached by text.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a text, `return()`,
 #'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
@@ -78,7 +78,8 @@
 #' too, where nothing else in the loop may see it and no field is worked out when it is looked at. A vector may be
 #' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`, `d[i, "rain"]`), also by one that is made as the loop
-#' goes (`score[[substr(s, i, i)]]`, of a list of single values, too), and rows of a data frame stored (`d[i, ] <- c(t, level)`, `d[i, 2:4] <- v`), put behind its last
+#' goes (`score[[substr(s, i, i)]]`, of a list of single values, too), and rows of a data frame stored
+#' (`d[i, ] <- c(t, level)`, `d[i, 2:4] <- v`), put behind its last
 #' (`log <- rbind(log, data.frame(day = i, flow = q))`, `log[nrow(log) + 1, ] <- list(i, q)`) or in a list
 #' (`out[[i]] <- data.frame(day = i, flow = q)`), where their values are single. Dates, times and time differences are
 #' read by place, compared, also with what is spelled (`day[i] >= "2026-05-01"`), and counted in their units

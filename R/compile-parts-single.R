@@ -1,4 +1,5 @@
-# Lists of single values of one type that are reached by text, `weight[[kind]]`: to the loop they are vectors with names.
+# Lists of single values of one type that are reached by text, `weight[[kind]]`: to the loop they are vectors with
+# names.
 
 lists_as_vectors <- function(made, kinds, frame) {
   if (!mean_rs(c("[[", "$", "length", "names"), frame)) return(kinds)

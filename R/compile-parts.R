@@ -228,7 +228,7 @@ left_to_r <- "left to R" # what a part gives where its loop is to run in R; no l
 part_is_left <- function(part) {
   start <- clock_now()
   if (part$compared %in% turns_of_r) {
-    if (is.na(part$started)) part$started <- start
+    part$started <- start
     return(TRUE)
   }
   frame <- parent.frame()

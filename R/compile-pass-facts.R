@@ -53,7 +53,8 @@ with_remainders <- function(form, by_name) {
   between <- Filter(Negate(is.null), lapply(by_name, function(steps) {
     bounds <- lapply(steps, function(step) {
       if (step$op == "assign") return(remainder_bounds(step$args[[1]]))
-      ends <- if (step$op == "for") lapply(step$args[[1]]$args, wide_bounds, character(), character())
+      range <- if (step$op == "for" && step$args[[1]]$op == "range") step$args[[1]]$args
+      ends <- lapply(range, wide_bounds, character(), character())
       if (!any(vapply(ends, is.null, NA))) unlist(ends)
     })
     if (!any(vapply(bounds, is.null, NA))) range(unlist(bounds))

@@ -77,9 +77,10 @@ test_that("rows of a matrix with names are read by label", {
     total
   }
   expect_identical(over_parts(by_label, named), "native")
-  for (m in list(named[, 2:1], named[, 1, drop = FALSE], unname(named), named[1, , drop = FALSE], as.data.frame(named))) {
-    compiled_as_in_r(by_label, m)
-  }
+  others <- list(
+    named[, 2:1], named[, 1, drop = FALSE], unname(named), named[1, , drop = FALSE], as.data.frame(named)
+  )
+  for (m in others) compiled_as_in_r(by_label, m)
   compiled_as_in_r(function(m) {
     total <- 0
     row <- c(rain = 9, area = 1)
