@@ -30,7 +30,7 @@ made_anew <- list(
   kept = function(x, n) {
     best <- y <- x * 1
     for (i in 1:n) {
-      y <- y[length(y):1] - i
+      y <- y[rev(seq_along(y))] - i
       if (i == 2) best <- y
     }
     list(best, y)
@@ -55,7 +55,7 @@ made_anew <- list(
   whole = function(x, n) {
     y <- seq_along(x)
     for (i in 1:n) {
-      y <- y * 2L - length(x):1
+      y <- y * 2L - seq_along(x)
       even <- y %% 2L == 0L
     }
     list(y, even)

@@ -42,17 +42,21 @@ test_that("what is cut to an integer is no negative zero", {
 
 test_that("a sought place is found as R finds it", {
   find <- function(levels, values) {
-    places <- integer(length(values))
-    for (k in seq_along(values)) {
+    vapply(values, function(value) {
+      ends <- c(0, length(levels) + 1)
+      repeat {
+        middle <- floor((ends[1] + ends[2]) / 2)
+        if (middle == ends[1]) break
+        ends[if (levels[middle] < value) 1 else 2] <- middle
+      }
       low <- 1
       high <- length(levels)
       while (low <= high) {
-        middle <- (low + high) %/% 2
-        if (levels[middle] < values[k]) low <- middle + 1 else high <- middle - 1
+        at <- (low + high) %/% 2
+        if (levels[at] < value) low <- at + 1 else high <- at - 1
       }
-      places[k] <- low
-    }
-    places
+      low - ends[2]
+    }, 0)
   }
   set.seed(1)
   for (n in c(1, 2, 50)) same_bits(find, sort(runif(n)), runif(20))
@@ -80,10 +84,7 @@ test_that("places are as they were before those after them", {
       m
     },
     function(m, x) m[x[1:2], x <- c(3, 3)],
-    function(m, x) m[-x[1], {
-      x <- 2
-      x
-    }],
+    function(m, x) m[-x[1], x <- 2],
     function(m, x) {
       x[{
         x[2] <- 7
