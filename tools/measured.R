@@ -40,6 +40,19 @@ measure <- function(name) {
   writeLines(c(header, "", printed), file.path(folder, file))
 }
 
+# What is measured is this tree, in a library of its own: what happens to be installed may be older.
+install_this <- function() {
+  library <- tempfile("library")
+  dir.create(library)
+  failed <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", paste0("--library=", library), "--no-docs", "."),
+    stdout = FALSE, stderr = FALSE
+  )
+  if (failed != 0) stop("the package can't be installed: `R CMD INSTALL .` says why")
+  file.remove(list.files("src", "[.](o|so)$", full.names = TRUE))
+  Sys.setenv(R_LIBS = paste(c(library, Sys.getenv("R_LIBS")), collapse = .Platform$path.sep))
+}
+
+if (length(args)) install_this()
 for (name in args) measure(name)
 
 # Files of the subject that were changed after the figures were taken: all, where that is of a revision that is not in
