@@ -2,6 +2,7 @@
 several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
   callr::r_bg(function(seeds, helpers, mismatch, rounds, parts) {
     library(deepstride)
+    compiler::enableJIT(0) # each runs a few times: not worth R's own compiler
     deepstride:::limit_memory(6e9) # changed numbers ask for vectors of any length
     for (helper in helpers) source(helper)
     programs$parts <- parts
