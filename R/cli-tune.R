@@ -13,6 +13,7 @@ verb_tune <- function(command) {
     make = options$make, budget = options$budget %||% 30,
     limit = options$cell_limit %||% 10
   ))
+  tuning$called <- options$name
   faces <- write_faces(tuning_faces(tuning, out))
   give_answer(command, tuning_document(tuning), tuning_lines(tuning), faces$written)
   max(faces$status, exit_status[[if (any(tuning$table$state == "differs")) "disagrees" else "agrees"]])

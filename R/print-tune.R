@@ -71,7 +71,9 @@ left_out_lines <- function(table, words) {
 tuning_code <- function(tuning) {
   best <- tuning$best[nrow(tuning$best), ]
   setting <- lapply(as.list(best[tuning$parameters]), `[[`, 1)
-  if (tuning$make) return(sprintf("kernel <- f(%s)", setting_words(setting)))
+  called <- tuning$called
+  if (make.names(called) != called) called <- paste0("`", called, "`")
+  if (tuning$make) return(sprintf("kernel <- %s(%s)", called, setting_words(setting)))
   left <- setdiff(names(formals(args(tuning$f))), tuning$parameters)
-  sprintf("tuned <- function(%1$s) f(%1$s, %2$s)", paste(left, collapse = ", "), setting_words(setting))
+  sprintf("tuned <- function(%1$s) %3$s(%1$s, %2$s)", paste(left, collapse = ", "), setting_words(setting), called)
 }

@@ -40,6 +40,7 @@ ds_tune <- function(f, over, inputs, size, where = NULL, make = FALSE, margin = 
                     seed = 1, tolerance = ds_tolerance(), unit = "elements") {
   local_plain()
   local_random_state()
+  called <- substitute(f)
   check_function(f, "f")
   over <- check_over(over)
   check_flag(make, "make")
@@ -54,6 +55,7 @@ ds_tune <- function(f, over, inputs, size, where = NULL, make = FALSE, margin = 
   check_number(limit, "limit", above = 0)
   study <- ds_study("Tuning", inputs, check_sizes(size, "size"), unit, seed, cases = FALSE, tolerance = tolerance)
   tuning <- list(f = f, over = over, where = where, make = make, margin = margin, limit = limit, study = study)
+  tuning$called <- if (is.name(called)) as.character(called) else "f"
   found <- lapply(study$sizes, function(one) tune_at(tuning, one, budget / length(study$sizes)))
   made <- new_tuning(tuning, found)
   keep_tuning(made)
@@ -183,8 +185,9 @@ new_tuning <- function(tuning, found) {
   }
   elements <- vapply(best$size, function(size) data_bytes(study_inputs(tuning$study, size)), 0)
   structure(list(
-    table = table, best = best, parameters = names(tuning$over), tried = nrow(table) / length(found),
-    of = prod(lengths(tuning$over)), seconds = sum(vapply(found, function(one) one$seconds, 0)),
+    table = table, best = best, called = tuning$called, parameters = names(tuning$over),
+    tried = nrow(table) / length(found), of = prod(lengths(tuning$over)),
+    seconds = sum(vapply(found, function(one) one$seconds, 0)),
     ended = vapply(found, function(one) one$ended, ""), unit = tuning$study$unit,
     margin = tuning$margin, make = tuning$make, f = tuning$f, bytes = elements
   ), class = "ds_tuning")

@@ -11,6 +11,8 @@ test_that("the best setting is found, others are told apart, and it is kept for 
   expect_identical(ds_tuned(kernel)(c(1, 2)), 3)
   expect_identical(names(formals(ds_tuned(tuning))), "depth")
   expect_match(paste(capture.output(print(tuning)), collapse = " "), "The best is block = 30")
+  code <- "tuned <- function(depth) kernel(depth, block = 30)"
+  expect_match(capture.output(print(tuning)), code, fixed = TRUE, all = FALSE)
   expect_s3_class(autoplot(tuning), "ggplot")
   expect_error(ds_tuned(function(depth, block) 7), "not tuned", class = "ds_error_input")
 })
