@@ -96,8 +96,10 @@ condition_tight <- function(em, node, always = FALSE) {
 }
 
 compared_text <- function(em, node) {
-  wide <- lapply(node$args, function(arg) wide_text(em, arg))
-  if (!any(vapply(wide, is.null, NA))) return(sprintf("%s %s %s", wide[[1]], compared[[node$op]], wide[[2]]))
+  wide <- if (!any_value(node, is_divided_by_any)) lapply(node$args, function(arg) wide_text(em, arg))
+  if (length(wide) && !any(vapply(wide, is.null, NA))) {
+    return(sprintf("%s %s %s", wide[[1]], compared[[node$op]], wide[[2]]))
+  }
   args <- lapply(node$args, function(arg) value_text(em, arg))
   if (node$args[[1]]$mode %in% lone_modes) return(sprintf("DS_TEST(%s)", op_text(node, args)$text))
   text <- op_text(node, args, TRUE)$text
@@ -183,6 +185,9 @@ wide_term <- function(em, node) {
     mod_i = parted_text(em, node, "ds_whole_mod")
   )
 }
+
+# NaN compares as nothing: where there may be one, doubles are compared.
+is_divided_by_any <- function(node) node$op %in% c("mod", "idiv") && !is_parted(node)
 
 parted_text <- function(em, node, routine) {
   sides <- parted_sides(node)

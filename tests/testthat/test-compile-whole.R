@@ -103,3 +103,26 @@ test_that("places are as they were before those after them", {
     }
   )) same_bits(f, m, c(1, 2, 3))
 })
+
+test_that("no loop goes on with what was divided by nothing", {
+  for (f in list(
+    function(x, k) {
+      while (k %% length(x) == 0) k <- k + 1
+      k
+    },
+    function(x, k) {
+      at <- 1
+      repeat {
+        rest <- at %% length(x)
+        if (rest != 0) return(rest)
+        at <- at + 1
+      }
+    }
+  )) expect_identical(suppressMessages(outcome_of(ds_compile(f), list(double(), 1))), outcome_of(f, list(double(), 1)))
+  same_bits(function(x) {
+    n <- length(x)
+    total <- 0
+    for (i in 1:7) total <- total + 1 / (i %% (0 - n)) + i %/% (0 - n) + (0 - i) %% n
+    total
+  }, c(1, 2, 3))
+})

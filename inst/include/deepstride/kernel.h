@@ -334,15 +334,17 @@ static inline R_xlen_t ds_whole_mod(R_xlen_t a, R_xlen_t by) {
   return rest < 0 ? rest + by : rest;
 }
 
-/* By any but 0, where R has no whole number. Short ones are divided in less time. */
+/* By any but 0, where R has no whole number: what is given then is too far from all to be taken for one, so that no loop
+ * goes on with it. Short ones are divided in less time. */
+#define DS_NO_WHOLE ((R_xlen_t) 1 << 61)
 #define DS_SHORT(a, b) DS_OFTEN(((uint64_t) ((a) | (b)) >> 31) == 0)
 static inline R_xlen_t ds_whole_div_by(R_xlen_t a, R_xlen_t by, int *bad) {
-  if (DS_RARE(by == 0)) { *bad = 1; return 0; }
+  if (DS_RARE(by == 0)) { *bad = 1; return DS_NO_WHOLE; }
   if (DS_SHORT(a, by)) return (uint32_t) a / (uint32_t) by;
   return a / by - (a % by != 0 && (a < 0) != (by < 0));
 }
 static inline R_xlen_t ds_whole_mod_by(R_xlen_t a, R_xlen_t by, int *bad) {
-  if (DS_RARE(by == 0)) { *bad = 1; return 0; }
+  if (DS_RARE(by == 0)) { *bad = 1; return DS_NO_WHOLE; }
   if (DS_SHORT(a, by)) return (uint32_t) a % (uint32_t) by;
   const R_xlen_t rest = a % by;
   return rest != 0 && (rest < 0) != (by < 0) ? rest + by : rest;
