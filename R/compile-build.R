@@ -6,8 +6,8 @@ compile_limit <- 120 # seconds
 # Functions start on cache lines: where else one falls moves the time of a tight recursion.
 compile_flags <- function(build) {
   c(
-    "-std=gnu11", build$optimise, "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-fno-math-errno",
-    "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
+    "-std=gnu11", build$optimise, "-march=native", "-falign-functions=64", "-fPIC", "-shared", "-pipe",
+    "-fno-math-errno", "-fno-trapping-math", paste0("-fno-builtin-", own_mathematics),
     if (!"contract" %in% build$numerics) c("-ffp-contract=off", without_fusion()),
     unique(unlist(numerics_steps[build$numerics])), precision_table[[build$precision]]$flags,
     if (build$threads > 1) "-fopenmp", "-w"

@@ -175,16 +175,22 @@ is_single_place <- function(code, facts) {
   if (rlang::is_missing(code)) return(FALSE)
   if (is.call(code) && call_name(code) == "match" && length(code) == 4) code <- code[[2]]
   looked_up <- is.call(code) && call_name(code) == "{" && length(code) == 4 && is_told(code[[4]])
-  looked_up || all(all.vars(code) %in% facts$single)
+  looked_up || is_single_index(code, facts$single)
 }
+
+# What is left out is several.
+is_single_index <- function(code, single) !is_left_out(code) && is_single_code(code, single)
+
+is_left_out <- function(code) is.call(code) && length(code) == 2 && call_name(code) == "-"
 
 single_functions <- c(
   "+", "-", "*", "/", "^", "(", "%%", "%/%", "floor", "ceiling", "trunc", "round", "abs", "sqrt", "exp", "log", "sin",
-  "cos", "tan", "<", ">", "<=", ">=", "==", "!=", "!", "&", "|", "is.na", "[", "[[", "if"
+  "cos", "tan", "<", ">", "<=", ">=", "==", "!=", "!", "&", "|", "is.na", "[", "[[", "if", "as.integer", "as.numeric",
+  "as.double", "sign"
 )
 single_whatever <- c(
-  "length", "nrow", "ncol", "sum", "mean", "min", "max", "prod", "any", "all", "&&", "||", "NROW",
-  "NCOL"
+  "length", "nrow", "ncol", "sum", "mean", "min", "max", "prod", "any", "all", "&&", "||", "NROW", "NCOL", "which.max",
+  "which.min"
 )
 
 # Variables that hold one number wherever the loop reads them.
@@ -218,5 +224,6 @@ is_single_code <- function(code, single) {
   operands <- as.list(code)[-1]
   if (head == "if" && length(operands) < 3) return(FALSE)
   if (head %in% c("[", "[[", "if")) operands <- operands[-1]
+  if (head == "[" && any(vapply(operands, is_left_out, NA))) return(FALSE)
   head %in% single_functions && all(vapply(operands, is_single_code, NA, single))
 }

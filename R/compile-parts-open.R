@@ -153,7 +153,7 @@ name_for <- function(name, helper, scope, made) {
     !is.null(found) && !identical(body(found), body(helper))
   }
   candidates <- c(name, paste(name, 2:9))
-  Find(Negate(taken), candidates) %||% paste(name, rlang::hash(body(helper)))
+  Find(Negate(taken), candidates) %||% paste(name, rlang::hash(strip_source(body(helper))))
 }
 
 # `with()` of lists and vectors whose names are known; NULL for what R has to work out itself.

@@ -87,8 +87,10 @@ place_of_element <- function(code, facts) {
   at <- as.list(code)[-(1:2)]
   if (is.null(value) || !is.null(facts$assigned[[name]]) || length(at) != max(1, length(dim(value)))) return(NULL)
   if (length(dim(value)) > 2) return(NULL)
-  if (!all(vapply(at, is_single_code, NA, facts$single))) return(NULL)
-  place <- if (length(at) == 1) at[[1]] else at[[which(!vapply(dimnames(value), is.null, NA))]]
+  if (!all(vapply(at, is_single_index, NA, facts$single))) return(NULL)
+  sides <- if (length(at) == 1) 1 else which(!vapply(dimnames(value), is.null, NA))
+  if (length(sides) != 1) return(0) # of two names R takes neither
+  place <- at[[sides]]
   if (is_pure(place)) call("+", call("*", call("trunc", place), 64), match(name, facts$sources))
 }
 

@@ -64,7 +64,7 @@ test_that("rewritings that round better than the reference agree, and what is a 
   taps <- function(n) list(x = stats::rnorm(n), h = c(0.1, 0.25, 0.3, 0.25, 0.1))
   shrink <- function(x) exp(x) - 1
   honest <- list(
-    list(shrink, function(x) expm1(x), small), list(function(x) log(1 + x), function(x) log1p(x), small),
+    list(shrink, function(x) expm1(x), small),
     list(function(x) 1 - cos(x), function(x) 2 * sin(x / 2)^2, small), list(smooth, spectral, taps),
     list(function(x) x / mean(x), function(x) x / sum(x / length(x)), function(n) list(x = stats::rgamma(n, 4)))
   )
@@ -73,9 +73,9 @@ test_that("rewritings that round better than the reference agree, and what is a 
     off <- function(...) pair[[1]](...) * (1 + 1e-9)
     formals(off) <- formals(pair[[1]])
     body(off) <- as.call(list(quote(`*`), as.call(c(pair[[1]], lapply(names(formals(off)), as.name))), 1 + 1e-9))
-    found <- found_in(pair[[1]], c(pair[[2]], if (k %in% c(1, 4)) off), pair[[3]])
+    found <- found_in(pair[[1]], c(pair[[2]], if (k %in% c(1, 3)) off), pair[[3]])
     expect_identical(found$each[[1]], character(), label = deparse(body(pair[[1]]))[[1]])
-    if (k %in% c(1, 4)) expect_true("own inputs" %in% found$each[[2]])
+    if (k %in% c(1, 3)) expect_true("own inputs" %in% found$each[[2]])
   }
   broken <- found_in(function(x) prod(x)^(1 / length(x)), function(x) exp(mean(log(x))), function(n) {
     list(x = stats::runif(n, 1, 2)) # a product that overflows at large sizes, and vanishes on tiny numbers

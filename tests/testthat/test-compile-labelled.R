@@ -54,12 +54,12 @@ test_that("rows are bound with the labels that R gives them, from nothing, a row
     NULL, matrix(0, 1, 2), matrix(nrow = 0, ncol = 2), matrix(0, 0, 2, dimnames = list(NULL, c("p", "q"))),
     matrix(1:4, 2, dimnames = list(c("x", "y"), NULL)), c(p = 5, q = 6), c(5, 6), matrix(0, 1, 3), 1L
   )
-  states <- list(c(a = 1, b = 2), c(1, 2), c(a = 1L, b = 2L), c(b = 3))
+  states <- list(c(a = 1, b = 2), c(a = 1L, b = 2L), c(b = 3))
   for (f in labelled_loops) {
     fast <- ds_compile(f)
     said <- paste(deparse(body(f)), collapse = " ")
-    for (out in starts) for (s in states) for (n in c(3, 0)) for (from in c(1, 9)) {
-      given <- list(out, s, n, from)
+    for (out in starts) for (s in states) for (turns in list(c(3, 1), c(3, 9), c(0, 1))) {
+      given <- list(out, s, turns[[1]], turns[[2]])
       expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given), label = said)
     }
   }

@@ -3,6 +3,7 @@
 x <- c(a = 1, b = 5, c = 3)
 m <- matrix(c(3, 1, 4, 1, 5, 9), 2, dimnames = list(c("p", "q"), c("u", "v", "w")))
 columns <- matrix(c(3, 1, 4, 1, 5, 9), 2, dimnames = list(NULL, c("u", "v", "w")))
+sides <- list(m, columns, matrix(1:6 / 2, 2, dimnames = list(c("p", "q"), NULL)), unname(m))
 
 test_that("vectors and matrices that are changed in place, and what is worked out from them, keep their names", {
   kept <- list(
@@ -81,9 +82,17 @@ test_that("a single number has the name of the element that it comes from", {
     s
   }
   fast <- ds_compile(total)
-  sides <- list(m, columns, matrix(1:6 / 2, 2, dimnames = list(c("p", "q"), NULL)), unname(m))
   for (given in c(sides, rev(sides))) expect_identical(fast(given), total(given))
   expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
+  from_places <- alist(m[to[i], i], s + m[to[i], to[i] + 1], m[to[i] - 1 + 1, to[if (i == 2) 1 else i + 1]] - s)
+  for (value in from_places) {
+    f <- as.function(c(formals(function(m, to) NULL), bquote({
+      s <- 0
+      for (i in seq_along(to)) s <- .(value)
+      s
+    })))
+    for (side in sides) expect_identical(over_parts(f, side, c(2, 1)), "native")
+  }
   of_part <- function(p) {
     s <- 0
     for (i in 1:2) {
@@ -104,6 +113,24 @@ test_that("a single number has the name of the element that it comes from", {
     expect_identical(fast(p), of_part(p))
   }
   expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
+})
+
+test_that("what is picked by several places, or by those that are left out, has the names of all", {
+  picked <- alist(
+    m[1:i, 2], m[c(i, 2), 1], m[seq_len(i), i], m[-i, 2], m[-(i), 2], m[-i, -i], m[i, -i], m[i, -1], m[2, 1:i],
+    m[to[-i], 2], m[to[1:i], 2], m[which(to > i), 2], m[if (i > 1) 1:2 else 2, 1], x[-i], x[-1], x[c(-i, -3)], x[to[-i]]
+  )
+  for (value in picked) for (of in 1:3) {
+    f <- as.function(c(formals(function(x, m, to) NULL), bquote({
+      s <- 0
+      for (i in 1:2) {
+        v <- .(value)
+        s <- s + length(v) + v
+      }
+      list(s, v)
+    })), envir = globalenv())
+    over_parts(f, list(x, x[1:2], c(1, 2, 3))[[of]], sides[[of]], c(2, 1))
+  }
 })
 
 test_that("whatever else could let names out is left to R", {

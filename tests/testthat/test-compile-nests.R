@@ -206,7 +206,7 @@ test_that("nests of loops give what R gives, whatever is in their vectors", {
   set.seed(20)
   for (name in names(nest_kernels)) {
     one <- nest_kernels[[name]]
-    inputs <- replicate(10, one[[1]](), simplify = FALSE) # drawn first: each outcome sets the seed
+    inputs <- replicate(6, one[[1]](), simplify = FALSE) # drawn first: each outcome sets the seed
     fast <- ds_compile(one[[2]]) # what a call taught a kernel must not harm the next
     for (given in inputs) {
       expect_identical(outcome_of(fast, given), outcome_of(one[[2]], given), label = paste(name, deparse1(given)))

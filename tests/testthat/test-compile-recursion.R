@@ -211,3 +211,22 @@ test_that("a function that gives NULL where it finds nothing, a matrix where it 
   }
   expect_match(ds_inspect(fast)$parts$reason[[1]], "calls itself by way of others", fixed = TRUE)
 })
+
+test_that("functions that call themselves and others in a loop are read to an end where R kept no source", {
+  solver <- eval(parse(keep.source = FALSE, text = "function(b) {
+    free <- which(b == 0)
+    fits <- function(b, v) sum(b == v) < 2
+    search <- function(b, k) {
+      if (k > length(free)) return(b)
+      for (v in 1:2) if (fits(b, v)) {
+        b[free[k]] <- v
+        found <- search(b, k + 1)
+        if (!is.null(found)) return(found)
+        b[free[k]] <- 0
+      }
+      NULL
+    }
+    search(b, 1)
+  }"))
+  for (b in list(c(1, 0, 0, 2), c(1, 1, 0, 0, 0), c(2, 1))) expect_identical(over_parts(solver, b), "native")
+})

@@ -548,7 +548,7 @@ test_that("one value among several is looked for by comparisons", {
   for (f in among) {
     fast <- ds_compile(f)
     for (v in list(4L, 4, NA_integer_, NaN, NA_real_, TRUE, NA, "G", NA_character_, 1i, c(4, 5), numeric())) {
-      for (set in sets) {
+      for (set in if ("set" %in% all.names(body(f))) sets else list(1)) {
         expect_identical(suppressMessages(outcome_of(fast, list(v, set))), outcome_of(f, list(v, set)))
       }
     }
@@ -678,7 +678,10 @@ test_that("what is compared may be a comparison itself", {
 test_that("single numbers are reduced without what is missing, and what fits a vector goes into it, whatever it is", {
   for (call in c("max(a, b", "min(a, 2L, b", "sum(a, b, 2147483647L", "prod(a, b", "any(a > 1, b", "all(a, b > 0")) {
     f <- without_source(sprintf("function(a, b) %s, na.rm = TRUE)", call))
-    for (a in list(1, 2L, NA_real_, NaN, -0)) for (b in list(NA, 3L, 0, c(NA, 4))) both_ways(f, a, b)
+    fast <- ds_compile(f)
+    for (a in list(1, 2L, NA_real_, NaN, -0)) for (b in list(NA, 3L, 0, c(NA, 4))) {
+      expect_identical(outcome_of(fast, list(a, b)), outcome_of(f, list(a, b)))
+    }
   }
   filled <- function(x) {
     last <- NA

@@ -47,7 +47,7 @@ test_that("a grid of a million settings is searched, and a maker of kernels is t
   }
   tuning <- ds_tune(make, list(a = 1:100, b = 1:100, c = 1:100), function(n) list(depth = runif(n)), 4,
     make = TRUE,
-    budget = 4
+    budget = 2
   )
   expect_identical(tuning$of, 1e6)
   expect_lt(tuning$tried, 200)
