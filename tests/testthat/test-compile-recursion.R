@@ -228,5 +228,7 @@ test_that("functions that call themselves and others in a loop are read to an en
     }
     search(b, 1)
   }"))
-  for (b in list(c(1, 0, 0, 2), c(1, 1, 0, 0, 0), c(2, 1))) expect_identical(over_parts(solver, b), "native")
+  fast <- ds_compile(solver)
+  for (b in list(c(1, 0, 0, 2), c(1, 1, 0, 0, 0), c(2, 1))) expect_identical(suppressMessages(fast(b)), solver(b))
+  expect_match(ds_inspect(fast)$parts$reason, "calls itself by way of others", fixed = TRUE)
 })
