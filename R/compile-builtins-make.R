@@ -116,9 +116,10 @@ lower_seq <- function(cx, call) {
   }
   if ("along.with" %in% names(args)) refuse(cx, call, "`seq()` of this form")
   own <- call_name(call) # `seq.int()` keeps whole numbers integer where `seq()` may not
-  whole <- own == "seq.int" && is.null(args$by) && length(setdiff(names(args), "length.out")) == 1
+  one_end <- is.null(args$by) && length(setdiff(names(args), "length.out")) == 1
+  whole <- own == "seq.int" && one_end
   asked_of_r(own, function(modes) {
-    if (whole || (is.null(args$length.out) && all(modes == "integer"))) "integer" else "double"
+    if (whole || ((is.null(args$length.out) || one_end) && all(modes == "integer"))) "integer" else "double"
   }, 1, risky = TRUE, all_modes = TRUE)(cx, call)
 }
 

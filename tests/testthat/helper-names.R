@@ -3,7 +3,9 @@
 
 named_number <- function(deep = 2) {
   less <- function() named_number(deep - 1)
-  if (deep < 1) return(pick("s", "t", "x[i]", "x[i]", "k", "2", "m[i, j]", "p$w[i]", "x[[i]]", "i"))
+  if (deep < 1) return(pick(
+    "s", "t", "x[i]", "x[i]", "k", "2", "m[i, j]", "p$w[i]", "x[[i]]", "i", "m[o[i], j]", "x[o[j] - 1 + 1]"
+  ))
   switch(pick(1:14),
     "weighed(i, p)",
     sprintf("weighed(%s, list = p)", less()),
@@ -23,7 +25,9 @@ named_number <- function(deep = 2) {
 }
 
 named_vector <- function(deep = 1) {
-  if (deep < 1) return(pick("x", "y", "p$w", "m[i, ]", "m[, j]", "z", "weights(p)"))
+  if (deep < 1) return(pick(
+    "x", "y", "p$w", "m[i, ]", "m[, j]", "z", "weights(p)", "m[1:i, j]", "m[-i, j]", "m[c(j, i), o[i]]", "x[-j]"
+  ))
   less <- function() named_vector(deep - 1)
   switch(pick(1:11),
     sprintf("%s * %s", less(), named_number(0)),
@@ -104,7 +108,7 @@ named_program <- function(seed) {
     "d <- data.frame(u = numeric(3), v = 1)", "r <- diag(2)", "q <- NULL",
     "kept <- 0", "push <- function(v) kept <<- kept + v",
     "s <- 0", sprintf("t <- %s", pick("0", "x[1]", "-Inf")), sprintf("y <- %s", pick("numeric(3)", "x", "x + 1")),
-    "z <- numeric(3)", "out <- list()",
+    "z <- numeric(3)", "out <- list()", "o <- 3:1",
     sprintf("for (i in 1:%d) for (j in 1:%d) {", pick(2, 3), pick(1, 3)), steps, "}",
     "list(s, t, x, y, z, m, p, out, kept, r, q, d)", "}"
   )
