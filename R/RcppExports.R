@@ -37,6 +37,10 @@ ulp_gaps <- function(x, y) {
     .Call(`_deepstride_ulp_gaps`, x, y)
 }
 
+is_byte_compiled <- function(f) {
+    .Call(`_deepstride_is_byte_compiled`, f)
+}
+
 kinds_of_variables <- function(frame, symbols) {
     .Call(`_deepstride_kinds_of_variables`, frame, symbols)
 }

@@ -212,8 +212,8 @@ new_state <- function(f, kernel, build, whole) {
 
 # The original's own body stands behind the dispatcher, which leaves the function when it
 # has a value: what falls back runs in the function's own frame, as in R. The routine is
-# looked up in the namespace, which survives being saved, as its address does not. R compiles a function with loops
-# before it runs, but for those after an `else`: then not before the second call.
+# looked up in the namespace, which survives being saved, as its address does not. R compiles a function by the loops
+# that it sees in it, and sees none after an `else`: those would be interpreted for good.
 compiled_function <- function(kernel, state) {
   plain <- mean_rs(c("if", "{", "return"), kernel$env)
   cut <- if (state$whole || !plain) list(body = kernel$body, parts = list()) else cut_loops(kernel)
@@ -222,8 +222,11 @@ compiled_function <- function(kernel, state) {
   dots <- "..." %in% names(kernel$formals)
   own <- with_calls_of_original(cut$body, kernel$env)
   head <- if (plain) as.name("if") else `if`
-  body <- if (dots) own else as.call(list(head, dispatch_call(kernel$env, state), NULL, own))
-  structure(as.function(c(kernel$formals, body), kernel$env), class = c("ds_compiled", "function"), ds_compiled = state)
+  body <- if (dots) own else as.call(list(head, dispatch_call(kernel$env, state), own))
+  made <- structure(as.function(c(kernel$formals, body), kernel$env),
+    class = c("ds_compiled", "function"), ds_compiled = state
+  )
+  if (is_byte_compiled(state$original)) tryCatch(compiler::cmpfun(made), error = function(e) made) else made
 }
 
 # Where the compiled function itself stands in a call, as with do.call(), `match.call()` tells the original.
@@ -246,9 +249,9 @@ call_of_original <- function(call) {
 }
 
 # R compiles a call of `.Call` to one step, where it goes by its name and that means R's own.
-dispatch_call <- function(env, state, routine = "entry_routine") {
+dispatch_call <- function(env, state, routine = "left_routine") {
   by_name <- mean_rs(c(".Call", "function"), env)
-  inside <- if (routine == "entry_routine") list(call("function", NULL, NULL))
+  inside <- if (routine == "left_routine") list(call("function", NULL, NULL))
   as.call(c(if (by_name) as.name(".Call") else .Call, call("$", topenv(), as.name(routine)), state, inside))
 }
 
@@ -264,10 +267,10 @@ build_ahead <- function(kernel, state, like) {
   specialise(state, lapply(values, function(value) if (has_odd_attributes(value)) without_names(value) else value))
 }
 
-entry_routine <- guarded_routine <- rests_routine <- ended_routine <- NULL # set when the package is loaded
+left_routine <- guarded_routine <- rests_routine <- ended_routine <- NULL # set when the package is loaded
 
 .onLoad <- function(libname, pkgname) {
-  assign("entry_routine", dispatch_address(1L), envir = topenv()) # that no C++ object stands around
+  assign("left_routine", dispatch_address(1L), envir = topenv()) # that no C++ object stands around
   assign("guarded_routine", dispatch_address(2L), envir = topenv())
   assign("rests_routine", dispatch_address(3L), envir = topenv())
   assign("ended_routine", dispatch_address(4L), envir = topenv())

@@ -103,6 +103,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// is_byte_compiled
+bool is_byte_compiled(SEXP f);
+RcppExport SEXP _deepstride_is_byte_compiled(SEXP fSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type f(fSEXP);
+    rcpp_result_gen = Rcpp::wrap(is_byte_compiled(f));
+    return rcpp_result_gen;
+END_RCPP
+}
 // kinds_of_variables
 SEXP kinds_of_variables(SEXP frame, SEXP symbols);
 RcppExport SEXP _deepstride_kinds_of_variables(SEXP frameSEXP, SEXP symbolsSEXP) {
@@ -548,6 +558,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_deepstride_deep_copy", (DL_FUNC) &_deepstride_deep_copy, 1},
     {"_deepstride_compare_vectors", (DL_FUNC) &_deepstride_compare_vectors, 2},
     {"_deepstride_ulp_gaps", (DL_FUNC) &_deepstride_ulp_gaps, 2},
+    {"_deepstride_is_byte_compiled", (DL_FUNC) &_deepstride_is_byte_compiled, 1},
     {"_deepstride_kinds_of_variables", (DL_FUNC) &_deepstride_kinds_of_variables, 2},
     {"_deepstride_kind_of_name", (DL_FUNC) &_deepstride_kind_of_name, 2},
     {"_deepstride_lend_variables", (DL_FUNC) &_deepstride_lend_variables, 2},

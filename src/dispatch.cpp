@@ -491,11 +491,17 @@ again:
     }
     note_fallback(state, NULL, line, VECTOR_ELT(routine, r_lines));
     UNPROTECT(1);
-    return Rf_ScalarLogical(0);
+    return Rf_ScalarLogical(1);
   }
   note_fallback(state, why == NULL ? "what it speaks of changes from call to call" : why, 0, R_NilValue);
   UNPROTECT(1);
-  return Rf_ScalarLogical(0);
+  return Rf_ScalarLogical(1);
+}
+
+// What R has compiled once, it does not interpret at its first call.
+// [[Rcpp::export(rng = false)]]
+bool is_byte_compiled(SEXP f) {
+  return TYPEOF(f) == CLOSXP && TYPEOF(BODY(f)) == BCODESXP;
 }
 
 // Text that can stand in code: neither missing, nor bytes, nor broken letters.

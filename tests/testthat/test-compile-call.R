@@ -149,3 +149,19 @@ test_that("relaxed numerics come close, and say what they are", {
 })
 
 build_quickly()
+
+test_that("a loop that is left to R is compiled by R as early as the original's", {
+  left <- function(n) {
+    s <- 0
+    for (i in seq_len(n)) s <- s + nchar(Sys.getenv("HOLLOWMERE_GAUGE")) + i
+    s
+  }
+  is_compiled <- internal("is_byte_compiled")
+  expect_true(is_compiled(ds_compile(compiler::cmpfun(left))))
+  of_top <- as.function(c(formals(left), body(left)), envir = globalenv())
+  fast <- ds_compile(of_top)
+  jit <- compiler::enableJIT(3)
+  withr::defer(compiler::enableJIT(jit))
+  expect_identical(c(suppressMessages(fast(3)), of_top(3)), c(6, 6))
+  expect_identical(is_compiled(fast), is_compiled(of_top))
+})

@@ -16,8 +16,8 @@ several_programs <- function(seeds, mismatch, rounds, parts = FALSE) {
 
 test_that("random programs come to the same as in R, and so do kernels changed at random, and nests", {
   running <- list(
-    several_programs(1:80, "program_mismatch", 2), several_programs(1:80, "mutant_mismatch", 1),
-    several_programs(1:40, "nest_mismatch", 4)
+    several_programs(1:80, "program_mismatch", 1), several_programs(1:80, "mutant_mismatch", 1),
+    several_programs(1:40, "nest_mismatch", 2)
   )
   for (one in running) {
     one$wait()
@@ -31,7 +31,7 @@ test_that("random programs come to the same as in R, and so do kernels changed a
 test_that("their loops come to the same where each runs native by itself", {
   running <- list(
     several_programs(101:125, "program_mismatch", 2, TRUE), several_programs(101:125, "mutant_mismatch", 1, TRUE),
-    several_programs(1:25, "named_mismatch", 3), several_programs(1:25, "table_mismatch", 4)
+    several_programs(1:25, "named_mismatch", 2), several_programs(1:25, "table_mismatch", 2)
   )
   for (one in running) {
     one$wait()
