@@ -25,11 +25,18 @@ r_over_compiled <- function(name, f, ...) {
     for (one in sample(2)) seconds[[one]] <- seconds_of(if (one == 1) f else fast, arguments)
     seconds[[1]] / seconds[[2]]
   }))
-  cat(sprintf("slower     %-32s R takes %.2f of the time compiled\n", name, stats::median(ratios)))
+  cat(sprintf("slower     %-48s R takes %.2f of the time compiled\n", name, stats::median(ratios)))
   stats::median(ratios)
 }
 
 turns <- 1000
+made_inside <- function() {
+  function(n) {
+    s <- 0
+    for (i in 1:n) s <- s + i %% 7 + length(quote(x))
+    s
+  }
+}
 ratios <- c(
   r_over_compiled("rep(x, each = 2)", function(x, n) {
     s <- 0
@@ -83,6 +90,7 @@ ratios <- c(
     for (i in 1:n) s <- s + i
     s
   }, 100000L),
+  r_over_compiled("a loop left to R, of a function made inside one", made_inside(), 3e4),
   r_over_compiled("a warning at the end", function(x) {
     out <- numeric(length(x))
     for (i in seq_along(x)) out[i] <- sqrt(x[i])
