@@ -98,7 +98,7 @@ without_names_ever <- c(
   "anyNA", "prod", "sd", "median", "seq_len", ":", "numeric", "integer", "logical", "is.numeric", "as.vector",
   "as.numeric", "as.double", "as.integer", "as.logical", "order", "tabulate", "findInterval",
   "isTRUE", "isFALSE", "identical", "&&", "||", "for", "while", "repeat", "range", "match", "%in%", "character",
-  "is.function", "unname", "paste", "paste0", "toString"
+  "is.function", "unname", "paste", "paste0", "toString", setdiff(random_names(), "sample")
 )
 
 may_have_names <- function(code, facts) {
@@ -114,6 +114,7 @@ may_have_names <- function(code, facts) {
   operands <- Filter(function(one) !rlang::is_missing(one), as.list(code)[-1])
   if (head %in% c("[", "[[", "$")) return(element_may_have_names(code, facts))
   if (head == "{") operands <- utils::tail(operands, 1)
+  if (head == "sample") operands <- operands[c(which(names(operands) == "x"), which(rlang::names2(operands) == ""))[1]]
   if (head %in% c("if", "switch")) operands <- operands[-1]
   if (head %in% c("<-", "=", "<<-")) operands <- operands[2]
   any(vapply(operands, may_have_names, NA, facts)) && helper_may_name(code, facts)

@@ -115,6 +115,20 @@ test_that("a single number has the name of the element that it comes from", {
   expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
 })
 
+test_that("what is drawn has no names, but for what is picked", {
+  drawn <- alist(sample(nrow(m), 1, prob = m[, i]), rnorm(2, x), s + runif(1, 0, x[i]), sample(prob = x, 2, x = 3))
+  picked <- alist(sample(x, 1), sample(prob = 1:3, x = x, 2), sample(size = 2, x))
+  runs <- vapply(c(drawn, picked), function(value) {
+    f <- as.function(c(formals(function(x, m) NULL), bquote({
+      s <- 0
+      for (i in 1:2) s <- .(value)
+      s
+    })), envir = globalenv())
+    over_parts(f, x, m)
+  }, "")
+  expect_identical(runs[seq_along(drawn)], rep("native", length(drawn)))
+})
+
 test_that("what is picked by several places, or by those that are left out, has the names of all", {
   picked <- alist(
     m[1:i, 2], m[c(i, 2), 1], m[seq_len(i), i], m[-i, 2], m[-(i), 2], m[-i, -i], m[i, -i], m[i, -1], m[2, 1:i],
