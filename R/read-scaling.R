@@ -95,8 +95,10 @@ exponent_interval <- function(power, sizes, seconds, error) {
   misfit <- function(p) law_of(free_power, p, sizes, seconds)$misfit * length(sizes)
   free <- max(1, length(sizes) - 3)
   left <- misfit(power$exponent)
-  # by what the fit leaves, of which little is known, or by the times' own errors, which are: the wider
-  allowed <- left + max(left / free * stats::qf(0.95, 1, free), mean(error^2) * stats::qchisq(0.95, 1))
+  # by the times' own errors, unless the fit leaves more than those account for
+  of_times <- mean(error^2)
+  more <- left > of_times * stats::qchisq(0.9, free)
+  allowed <- left + if (more) left / free * stats::qf(0.95, 1, free) else of_times * stats::qchisq(0.95, 1)
   end_at <- function(to) {
     if (misfit(to) <= allowed) return(to)
     stats::uniroot(function(p) misfit(p) - allowed, sort(c(power$exponent, to)), tol = 1e-4)$root
