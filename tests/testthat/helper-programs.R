@@ -273,8 +273,11 @@ outcome_of <- function(f, arguments) {
   )
 }
 
-# Until the caller ends, loops that take next to no time are not run in R to see which is faster.
+# Until the caller ends, loops that take next to no time are not run in R to see which is faster; nor are functions,
+# which run a few times, worth R's own compiler.
 without_comparing <- function(env = parent.frame()) {
+  jit <- compiler::enableJIT(0)
+  withr::defer(compiler::enableJIT(jit), env)
   usual <- deepstride:::brief_part
   utils::assignInNamespace("brief_part", -1, "deepstride")
   withr::defer(utils::assignInNamespace("brief_part", usual, "deepstride"), env)

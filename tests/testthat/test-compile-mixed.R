@@ -241,5 +241,5 @@ test_that("a median of integers is an integer, or lies between two", {
     total <- 0L
     for (k in seq_len(n)) total <- total + (median(x + k) > 2L) + median(c(x, k))
     total
-  }, vectors), 3)
+  }, vectors), 2)
 })
