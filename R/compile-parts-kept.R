@@ -187,4 +187,4 @@ has_own_names <- function(value) {
   if (is.null(dim(value))) !is.null(names(value)) else !is.null(dimnames(value))
 }
 
-is_nameless_single <- function(code, facts) is_single_code(code, facts$single) && !may_have_names(code, facts)
+is_nameless_single <- function(code, facts) is_single_code(code, facts) && !may_have_names(code, facts)

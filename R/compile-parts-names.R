@@ -9,7 +9,8 @@ names_facts <- function(made, named, frame, bound) {
   facts$pending <- made$pending
   facts$labelling <- names(made$labelling)
   facts$arrays <- named[vapply(facts$values, elements_are_nameless, NA)]
-  facts$single <- single_variables(facts$code, made, frame)
+  facts$holders <- list_holders(facts$code, made, frame)
+  facts$single <- single_variables(facts$code, made, frame, facts$holders)
   facts$assigned <- assigned_values(facts$code)
   for (one in calls_in(facts$code, "for")) {
     name <- as.character(one[[2]])
@@ -176,11 +177,11 @@ is_single_place <- function(code, facts) {
   if (rlang::is_missing(code)) return(FALSE)
   if (is.call(code) && call_name(code) == "match" && length(code) == 4) code <- code[[2]]
   looked_up <- is.call(code) && call_name(code) == "{" && length(code) == 4 && is_told(code[[4]])
-  looked_up || is_single_index(code, facts$single)
+  looked_up || is_single_index(code, facts)
 }
 
 # What is left out is several.
-is_single_index <- function(code, single) !is_left_out(code) && is_single_code(code, single)
+is_single_index <- function(code, facts) !is_left_out(code) && is_single_code(code, facts)
 
 is_left_out <- function(code) is.call(code) && length(code) == 2 && call_name(code) == "-"
 
@@ -194,16 +195,19 @@ single_whatever <- c(
   "which.min"
 )
 
-# Variables that hold one number wherever the loop reads them.
-single_variables <- function(code, made, frame) {
+# Variables that hold one number wherever the loop reads them; `holders` are lists, whose parts may be of any length.
+single_variables <- function(code, made, frame, holders) {
   assigned <- assigned_values(code)
-  counters <- vapply(calls_in(code, "for"), function(one) as.character(one[[2]]), "")
+  loops <- calls_in(code, "for")
+  counters <- vapply(loops, function(one) as.character(one[[2]]), "")
+  of_parts <- counters[vapply(loops, function(one) gives_holder(one[[3]], holders), NA)]
   many <- Filter(function(name) !is_given_single(made, name, frame), names(made$given))
   read <- setdiff(names(made$given), many)
   inside <- unlist(lapply(calls_in(code, "function"), function(one) names(one[[2]])))
-  single <- setdiff(c(counters, read, names(assigned)), c(many, stored_names(code), inside))
+  single <- setdiff(c(counters, read, names(assigned)), c(many, stored_names(code), inside, of_parts))
   repeat {
-    fewer <- Filter(function(name) all(vapply(assigned[[name]], is_single_code, NA, single)), single)
+    facts <- list(single = single, holders = holders)
+    fewer <- Filter(function(name) all(vapply(assigned[[name]], is_single_code, NA, facts)), single)
     if (length(fewer) == length(single)) return(single)
     single <- fewer
   }
@@ -211,20 +215,26 @@ single_variables <- function(code, made, frame) {
 
 # Nothing is worked out for it that R has not.
 is_given_single <- function(made, name, frame) {
-  origin <- made$given[[name]]
-  known <- is.name(origin) || is_field(origin) || is.function(origin[[1]])
-  known && !name %in% made$pending && length(eval(origin, frame)) == 1
+  if (!is_known_given(made, name)) return(FALSE)
+  value <- eval(made$given[[name]], frame)
+  length(value) == 1 && !is.list(value)
 }
 
-is_single_code <- function(code, single) {
+is_known_given <- function(made, name) {
+  origin <- made$given[[name]]
+  !name %in% made$pending && (is.name(origin) || is_field(origin) || is.function(origin[[1]]))
+}
+
+is_single_code <- function(code, facts) {
   if (rlang::is_missing(code)) return(FALSE)
-  if (is.name(code)) return(as.character(code) %in% single)
+  if (is.name(code)) return(as.character(code) %in% facts$single)
   if (!is.call(code)) return(length(code) == 1)
   head <- call_name(code)
   if (head %in% single_whatever) return(TRUE)
   operands <- as.list(code)[-1]
   if (head == "if" && length(operands) < 3) return(FALSE)
+  if (head == "[[" && gives_holder(operands[[1]], facts$holders)) return(FALSE)
   if (head %in% c("[", "[[", "if")) operands <- operands[-1]
   if (head == "[" && any(vapply(operands, is_left_out, NA))) return(FALSE)
-  head %in% single_functions && all(vapply(operands, is_single_code, NA, single))
+  head %in% single_functions && all(vapply(operands, is_single_code, NA, facts))
 }

@@ -68,7 +68,7 @@ place_of_name <- function(code, facts) {
     ways <- lapply(operands[-1], place_of_name, facts)
     return(if (!any(vapply(ways, is.null, NA))) as.call(c(as.name("if"), operands[[1]], ways)))
   }
-  if (!head %in% keeping_names || !is_single_code(code, facts$single)) return(NULL)
+  if (!head %in% keeping_names || !is_single_code(code, facts)) return(NULL)
   found <- lapply(operands, place_of_name, facts)
   if (any(vapply(found, is.null, NA))) return(NULL)
   Reduce(first_place, found)
@@ -87,7 +87,7 @@ place_of_element <- function(code, facts) {
   at <- as.list(code)[-(1:2)]
   if (is.null(value) || !is.null(facts$assigned[[name]]) || length(at) != max(1, length(dim(value)))) return(NULL)
   if (length(dim(value)) > 2) return(NULL)
-  if (!all(vapply(at, is_single_index, NA, facts$single))) return(NULL)
+  if (!all(vapply(at, is_single_index, NA, facts))) return(NULL)
   sides <- if (length(at) == 1) 1 else which(!vapply(dimnames(value), is.null, NA))
   if (length(sides) != 1) return(0) # of two names R takes neither
   place <- at[[sides]]

@@ -115,6 +115,31 @@ test_that("a single number has the name of the element that it comes from", {
   expect_identical(sum(ds_inspect(fast)$parts$handed_back), 0)
 })
 
+test_that("what is taken from a list, or gone over in one, may be several places", {
+  taken <- alist(
+    for (e in l) v <- m[e, 2], for (e in l) v <- x[e], for (e in list(1:2, 2)) v <- m[e, 1], for (e in f(2)) v <- x[e],
+    for (k in seq_along(l)) v <- m[l[[k]], 2], for (k in 1:2) v <- x[f(k)[[1]]], for (e in split(1:2, 1:2)) v <- x[e],
+    for (k in 1:2) {
+      w <- l[[k]]
+      v <- m[w, 2]
+    },
+    {
+      q <- c()
+      q[[1]] <- 1:2
+      for (k in 1:2) v <- m[q[[1]], 2]
+    }
+  )
+  for (loop in taken) {
+    body <- call("{", quote(f <- function(i) list(1:i, 2)), loop, quote(v))
+    f <- as.function(c(formals(function(x, m, l) NULL), body), envir = globalenv())
+    fast <- ds_compile(f)
+    for (l in list(list(1, 2), list(1:2, 2), list(a = 1, b = 2), list(a = 1:2, b = 1), c(1, 2))) {
+      given <- list(x, m, l)
+      expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(f, given), label = deparse1(loop))
+    }
+  }
+})
+
 test_that("what is drawn has no names, but for what is picked", {
   drawn <- alist(sample(nrow(m), 1, prob = m[, i]), rnorm(2, x), s + runif(1, 0, x[i]), sample(prob = x, 2, x = 3))
   picked <- alist(sample(x, 1), sample(prob = 1:3, x = x, 2), sample(size = 2, x))
