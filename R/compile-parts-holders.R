@@ -20,7 +20,7 @@ list_holders <- function(code, made, frame) {
   repeat {
     more <- Filter(function(name) {
       values <- assigned[[name]]
-      any(vapply(values, gives_holder, NA, holders)) || (name %in% stored && any(vapply(values, starts_empty, NA)))
+      any(vapply(values, gives_holder, NA, holders)) || (name %in% stored && any(vapply(values, starts_as_nothing, NA)))
     }, setdiff(names(assigned), holders))
     if (length(more) == 0) return(holders)
     holders <- c(holders, more)
@@ -29,7 +29,7 @@ list_holders <- function(code, made, frame) {
 
 are_single_parts <- function(list) !is.null(names(list)) && length(list) <= most_named_parts && all(lengths(list) == 1)
 
-starts_empty <- function(code) is.null(code) || identical(code, quote(c()))
+starts_as_nothing <- function(code) is.null(code) || identical(code, quote(c()))
 
 gives_holder <- function(code, holders) {
   if (is.name(code)) return(as.character(code) %in% holders)
@@ -37,14 +37,15 @@ gives_holder <- function(code, holders) {
   head <- call_name(code)
   if (head %in% c(list_makers, "strsplit", "as.list", "data.frame")) return(TRUE)
   operands <- Filter(function(one) !rlang::is_missing(one), as.list(code)[-1])
-  if (head == "vector") return(!is.character(operands[1][[1]]) || operands[[1]] == "list")
+  if (head == "vector") return(!identical(operands[1][[1]], "numeric"))
   if (head %in% c("[[", "$", "[")) return(gives_holder(operands[[1]], holders))
   if (head == "{") operands <- utils::tail(operands, 1)
   if (head %in% c("if", "switch")) operands <- operands[-1]
   if (head %in% c("<-", "=", "<<-")) operands <- operands[2]
   passing <- c("{", "(", "if", "switch", "<-", "=", "<<-", "c", "rev", "unique", "append", "head", "tail", "rep")
   if (head %in% passing) return(any(vapply(operands, gives_holder, NA, holders)))
-  !head %in% functions_of_r() # what the user's may give is not looked for
+  # what the user's may give is not looked for
+  !head %in% c(keeping_names, single_whatever, without_names_ever, "of length", functions_of_r)
 }
 
-functions_of_r <- function() c(getNamespaceExports("stats"), getNamespaceExports("utils"), builtins())
+functions_of_r <- c(getNamespaceExports("stats"), getNamespaceExports("utils"), builtins())
