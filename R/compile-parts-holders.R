@@ -13,6 +13,7 @@ list_holders <- function(code, made, frame) {
     value <- eval(made$given[[name]], frame)
     (is.list(value) && (name %in% changed || !are_single_parts(value))) || (is.null(value) && name %in% stored)
   }, names(made$given))
+  holders <- c(holders, users_functions(code, made, names(assigned)))
   for (one in calls_in(code, "for")) {
     name <- as.character(one[[2]])
     assigned[[name]] <- c(assigned[[name]], call("[[", one[[3]], 1))
@@ -44,8 +45,15 @@ gives_holder <- function(code, holders) {
   if (head %in% c("<-", "=", "<<-")) operands <- operands[2]
   passing <- c("{", "(", "if", "switch", "<-", "=", "<<-", "c", "rev", "unique", "append", "head", "tail", "rep")
   if (head %in% passing) return(any(vapply(operands, gives_holder, NA, holders)))
-  # what the user's may give is not looked for
-  !head %in% c(keeping_names, single_whatever, without_names_ever, "of length", functions_of_r)
+  head %in% holders
 }
 
-functions_of_r <- c(getNamespaceExports("stats"), getNamespaceExports("utils"), builtins())
+# What these give is not looked for.
+users_functions <- function(code, made, assigned) {
+  called <- unique(unlist(lapply(code, called_names)))
+  Filter(function(name) {
+    if (name %in% c(names(made$given), assigned)) return(TRUE)
+    found <- function_outside(name, made$env)
+    !is.null(found) && !is.primitive(found) && !is_of_r(found)
+  }, called)
+}

@@ -119,6 +119,10 @@ test_that("what is taken from a list, or gone over in one, may be several places
   taken <- alist(
     for (e in l) v <- m[e, 2], for (e in l) v <- x[e], for (e in list(1:2, 2)) v <- m[e, 1], for (e in f(2)) v <- x[e],
     for (k in seq_along(l)) v <- m[l[[k]], 2], for (k in 1:2) v <- x[f(k)[[1]]], for (e in split(1:2, 1:2)) v <- x[e],
+    {
+      step <- function(k) list(1:k, 2)
+      for (k in 1:2) v <- x[step(k)[[1]]]
+    },
     for (k in 1:2) {
       w <- l[[k]]
       v <- m[w, 2]
