@@ -181,8 +181,11 @@ may_be_nothing <- function(code, nothing) {
   operands <- as.list(code)[-1]
   switch(call_name(code),
     `if` = length(operands) < 3 || any(vapply(operands[-1], may_be_nothing, NA, nothing)),
-    `(` = , `{` = length(operands) == 0 || may_be_nothing(operands[[length(operands)]], nothing),
-    c = all(vapply(operands, may_be_nothing, NA, nothing)), switch = TRUE, FALSE
+    `(` = ,
+    `{` = length(operands) == 0 || may_be_nothing(operands[[length(operands)]], nothing),
+    c = all(vapply(operands, may_be_nothing, NA, nothing)),
+    switch = TRUE,
+    FALSE
   )
 }
 

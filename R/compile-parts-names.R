@@ -126,8 +126,8 @@ helper_may_name <- function(code, facts) {
   head <- call_name(code)
   if (!nzchar(head) || head %in% facts$inside) return(TRUE)
   made <- facts$assigned[[head]]
-  helper <- if (is.null(made)) get0(head, facts$env, mode = "function") else
-    if (length(made) == 1 && is_function_code(made[[1]])) eval(made[[1]], facts$env)
+  helper <- if (is.null(made)) get0(head, facts$env, mode = "function")
+  if (length(made) == 1 && is_function_code(made[[1]])) helper <- eval(made[[1]], facts$env)
   if (is.null(helper) || is.primitive(helper) || is_of_r(helper)) return(TRUE)
   helper <- as_written(helper)
   code <- call_by_names(helper, code)

@@ -15,8 +15,11 @@ is_zero_or_more <- function(known, node) {
   sides <- function() vapply(node$args, is_zero_or_more, NA, known = known)
   plain <- switch(node$op,
     const = isTRUE(node$value >= 0),
-    add = , min = , pmin = all(sides()),
-    max = , pmax = any(sides()),
+    add = ,
+    min = ,
+    pmin = all(sides()),
+    max = ,
+    pmax = any(sides()),
     mul = all(sides()) || (identical(node$args[[1]], node$args[[2]]) && gives_same_again(node)),
     div = all(sides()) && node$args[[2]]$op == "const" && node$args[[2]]$value > 0, # not -0
     pow = node$args[[2]]$op == "const" && isTRUE(node$args[[2]]$value > 0) && node$args[[2]]$value %% 2 == 0,

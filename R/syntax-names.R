@@ -122,7 +122,12 @@ own_of_functions <- function(code) {
 # Is a part of code a statement, whose value nobody takes, if the code is one or is not?
 part_stands <- function(code, at, stands) {
   switch(call_name(code),
-    `{` = stands || at < length(code), `if` = stands && at > 2, `for` = at > 3, `while` = at > 2, `repeat` = TRUE, FALSE
+    `{` = stands || at < length(code),
+    `if` = stands && at > 2,
+    `for` = at > 3,
+    `while` = at > 2,
+    `repeat` = TRUE,
+    FALSE
   )
 }
 

@@ -108,13 +108,14 @@ spend_rest <- function(timing) {
 # What a machine shared with others is like changes within seconds: every size is looked at again later, however narrow
 # its intervals, where a few rounds are cheap beside what the study has taken.
 look_again <- function(run, timing) {
-  most <- max(0.1, later_share * (clock_now() - timing$start)) # seconds
+  most <- max(least_later, later_share * (clock_now() - timing$start))
   if (later_rounds * round_cost(run, timing) > most) return(invisible())
   run_rounds(run, timing, timing$deadline, min(run$round + later_rounds, timing$plan$rounds[[2]]))
   run$width <- size_width(run, timing)
 }
 
 later_share <- 0.03
+least_later <- 0.3 # seconds
 later_turns <- 2
 later_rounds <- 4
 

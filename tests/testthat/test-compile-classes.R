@@ -211,7 +211,11 @@ test_that("loops over days run native as they are written", {
     for (l in levels(f)) s[l] <- sum(x[f == l], na.rm = TRUE)
     for (i in seq_along(f)) {
       if (f[i] %in% c("a", "z")) n <- n + x[i]
-      n <- n + switch(as.character(f[i]), a = x[i], b = 2, 0)
+      n <- n + switch(as.character(f[i]),
+        a = x[i],
+        b = 2,
+        0
+      )
     }
     list(s, n)
   }

@@ -109,7 +109,10 @@ test_that("functions that the frame chooses from some are called, and read its v
   density <- function(x, kind, width, n = width) {
     kernels <- list(box = function(u) abs(u) <= width, bell = function(u) exp(-(u / width)^2))
     round_it <- if (n > 1) function(u) u / n else function(u) u * n
-    from <- switch(kind, box = function(u) u, bell = function(u) u - n)
+    from <- switch(kind,
+      box = function(u) u,
+      bell = function(u) u - n
+    )
     picked <- kernels[[kind]]
     s <- 0
     for (v in x) {
