@@ -20,6 +20,7 @@ value_text <- function(em, node) {
     extent = c_text(sprintf("(int) %s_d%d", em$names[[node$name]], node$which), 14),
     is_tag = c_text(tag_test(em$names[[node$name]], node$tags), if (length(node$tags) == 1) 9 else 3),
     noted_small = c_text(sprintf("DS_SMALL(%s)", c_value(em, node$args[[1]]))),
+    no_minus_zero = c_text(sprintf("!DS_MINUS_ZERO(%s)", em$names[[node$name]]), 14),
     single = c_text(sprintf("DS_SINGLE(%s)", em$names[[node$args[[1]]$name]])),
     call = call_text(em, node),
     choose = c_text(sprintf("%s ? %s : %s", c_condition(em, node$args[[1]]), tight(em, node$args[[2]]), tight(

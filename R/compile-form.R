@@ -18,7 +18,7 @@ op_table <- c(
     )),
     is_tag = op_row(0, c("name", "tags")), element = op_row(NA, c("name", "exact"), effects = c("reads", "falls back")),
     single = op_row(1, effects = "falls back"), call = op_row(NA, "routine", effects = "falls back"),
-    noted_small = op_row(1),
+    noted_small = op_row(1), no_minus_zero = op_row(0, "name"),
     choose = op_row(3), and_then = op_row(2), or_else = op_row(2), draw = op_row(NA, "family", effects = "draws")
   ),
   # places in a subset

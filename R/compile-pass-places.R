@@ -92,7 +92,7 @@ read_often <- function(form, body) {
 }
 
 # From so many reads of a turn on it costs less to look through the part of a matrix that a nest reads.
-least_reads <- 3
+least_reads <- 6
 
 # May a range rise or fall, for all that one can see? Short loops are then written for both.
 goes_either <- function(step) {

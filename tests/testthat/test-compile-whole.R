@@ -126,3 +126,42 @@ test_that("no loop goes on with what was divided by nothing", {
     total
   }, c(1, 2, 3))
 })
+
+test_that("a sum that never grows keeps the sign of its zero", {
+  grows <- list(
+    quote(if (v > 3) s <- s + v),
+    quote({
+      if (v < 3) next
+      s <- v + s
+    }),
+    quote(s <- if (v > 3) s + v else s),
+    quote({
+      t <- s + v
+      if (v > 3) s <- t else if (v > 2) s <- s - v
+    }),
+    quote({
+      add <- function(a, b) if (b > 3) a + b else a
+      s <- add(s, v)
+    })
+  )
+  for (turn in grows) {
+    same_bits(eval(bquote(function(x, s) {
+      for (v in x) .(turn)
+      s
+    })), rep(0.1, 19), -0)
+    same_bits(eval(bquote(function(x, s) {
+      for (i in seq_along(x)) {
+        v <- x[i]
+        .(turn)
+      }
+      s
+    })), rep(0.1, 19), -0)
+  }
+  from <- ds_compile(function(x) {
+    s <- 0
+    for (v in x) if (v > 3) s <- s + v
+    s
+  })
+  from(c(1, 4))
+  expect_no_match(ds_inspect(from, "c"), "MINUS_ZERO") # a zero of one's own is none
+})

@@ -412,6 +412,9 @@ DS_COMPARED(eq, ==) DS_COMPARED(ne, !=) DS_COMPARED(lt, <) DS_COMPARED(gt, >) DS
 #define DS_NAN3(fn, a, b, c, ...) ({ const double ds_a1 = (a), ds_a2 = (b), ds_a3 = (c), ds_y = fn(ds_a1, ds_a2, ds_a3 __VA_OPT__(,) __VA_ARGS__); \
   bad_d |= (ds_flag_d) (ds_y != ds_y) & (ds_a1 == ds_a1) & (ds_a2 == ds_a2) & (ds_a3 == ds_a3); ds_y; })
 
+#define DS_IS_MINUS(x) ((x) == 0 && __builtin_signbit(x))
+#define DS_MINUS_ZERO(x) (DS_IS_MINUS(__real__ (x)) || DS_IS_MINUS(__imag__ (x)))
+
 /* Elements, by places from 1. */
 #define DS_OUTSIDE(k, n) DS_RARE((size_t) (k) - 1 >= (size_t) (n))
 #define DS_AT(x, at) ({ const R_xlen_t ds_k = (at); if (DS_OUTSIDE(ds_k, x##_n)) { DS_NEED(ds_k >= 1); goto past_end; } x[ds_k - 1]; })
