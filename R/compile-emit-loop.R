@@ -14,13 +14,29 @@ emit_range_loop <- function(em, step, name) {
   em$root <- list(id = id, direction = step$direction, either = isTRUE(step$either))
   tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
   colon <- step$args[[1]]$colon
-  run <- function(body, direction) counted_loop(em, step, body, name, id, direction)
+  run <- function(body, direction) with_sound(em, step, id, body, function(body) {
+    counted_loop(em, step, body, name, id, direction)
+  })
   loops <- if (is.null(step$tests)) run(step$blocks$body, if (colon) NA else 1) else
   if (length(tests) == 0 && !colon) c(held_lines(em, step), run(step$blocks$body, 1)) else
     proved_loops(em, step, id, tests, run)
   loops <- with_turned(em, step, id, loops)
   lines <- c("{", indent(c(range_locals(em, step$args[[1]], id), late, scan_locals(step, id), loops)), "}")
   em$root <- root
+  lines
+}
+
+# A nest that looks through arrays in its second turn, where the first one took so long that this is cheap.
+with_sound <- function(em, step, id, body, loop) {
+  if (is.null(step$sound) || !any_step_value(body, is_spared)) return(loop(body))
+  em$sound <- sprintf("sound%s", id)
+  name <- unlist(em$names[step$sound])
+  em$sound_look <- sprintf(
+    "DS_LOOK_SOUND(%s, n_%s, %s, %s);", em$sound, id, paste0(name, "_n", collapse = " + "),
+    paste(sprintf("DS_NONE_LESS(%1$s, %1$s_n)", name), collapse = " && ")
+  )
+  lines <- c(sprintf("DS_SOUND(%s);", em$sound), loop(body))
+  em$sound <- ""
   lines
 }
 
@@ -66,6 +82,9 @@ emit_inner_loop <- function(em, step, name, id) {
 }
 
 counted_loop <- function(em, step, body, name, id, direction) {
+  if (nzchar(em$sound) && !em$spare && !has_loop(body) && any_step_value(body, is_spared)) {
+    return(spared_loops(em, function() counted_loop(em, step, body, name, id, direction)))
+  }
   counter <- step$name %in% em$form$counters
   line <- em$line
   turning <- em$turning
@@ -73,7 +92,9 @@ counted_loop <- function(em, step, body, name, id, direction) {
   flags <- has_own_flags(step, body)
   span <- if (isTRUE(direction == 1)) "hi%1$s - lo%1$s + 1" else "lo%1$s - hi%1$s + 1"
   turns <- sprintf(if (is.null(step$inner)) "n_%s" else span, id)
-  lines <- loop_lines(em, body, turns, flags)
+  look <- em$sound_look # of the outermost loop alone
+  em$sound_look <- NULL
+  lines <- c(look, loop_lines(em, body, turns, flags))
   em$turning <- turning
   em$line <- line
   cost <- step_cost(step)
@@ -105,6 +126,18 @@ counted_loop <- function(em, step, body, name, id, direction) {
   }
   ahead <- if (!inner && !looks) sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
   c(ahead, head, indent(c(set, if (looks) sprintf("DS_TURN(%s);", cost), lines)), "}")
+}
+
+# A loop without looks where all that it compares is sound, and with them.
+spared_loops <- function(em, loop) {
+  sound <- em$sound
+  em$spare <- TRUE
+  plain <- loop()
+  em$spare <- FALSE
+  em$sound <- ""
+  looked <- loop()
+  em$sound <- sound
+  c(sprintf("if (%s) {", sound), indent(plain), "} else {", indent(looked), "}")
 }
 
 # The steps of a turn after `first`; `turns` tells how many there may be, for vectors that grow in them. Flags of

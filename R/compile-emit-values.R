@@ -112,7 +112,7 @@ compared_text <- function(em, node) {
     }
     return(sprintf("DS_COMPARE_INT(%s, %s, %s)", args[[1]]$text, compared[[node$op]], args[[2]]$text))
   }
-  if (isTRUE(node$ordered)) return(text)
+  if (isTRUE(node$ordered) || (em$spare && is_spared(node))) return(text)
   sprintf("DS_%s%s(%s, %s)", toupper(node$op), if (isTRUE(node$late)) "_LATE" else "", args[[1]]$text, args[[2]]$text)
 }
 

@@ -80,6 +80,8 @@ new_emitter <- function(form) {
   em$main <- form$main
   em$past_end <- isTRUE(form$past_end)
   em$source <- form$source
+  em$sound <- "" # the C of whether all that the nest compares is sound
+  em$spare <- FALSE # is it, where C is written?
   em$scanned <- character() # vectors whose ends are found in a loop
   em$turning <- list() # the C of counters, by variable
   em

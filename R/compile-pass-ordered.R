@@ -21,7 +21,7 @@ ordered_step <- function(known, step) {
   args <- ordered_values(known, step$args)
   step$args <- args$nodes
   known <- forgotten(args$known, names_written(list(step)))
-  if (step$op == "assign" && is_ordered(args$known, step$args[[1]]) && !step$name %in% names_read(step$args[[1]])) {
+  if (step$op == "assign" && is_ordered(args$known, step$args[[1]])) {
     known <- also_known(known, list(op = "var", name = step$name))
   }
   if (step$op == "assign" && is_zero_or_more(args$known, step$args[[1]])) {

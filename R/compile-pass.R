@@ -13,6 +13,7 @@
 #   compensated single numbers that sums are added up in, where what they lose is wanted
 #   tally   what is to be counted, where counts are wanted
 #   ordered comparisons of what has been looked at need no look
+#   sound   comparisons in nests that need no look where all elements are zero or more
 #   zeros   sums that grow under a condition are looked at for -0 before their loop
 
 annotate_form <- function(form, main = TRUE, calm = character(), deep = character()) {
@@ -25,7 +26,7 @@ annotate_form <- function(form, main = TRUE, calm = character(), deep = characte
   for (pass in list(
     pass_tidy, pass_shapes, pass_forward, pass_growth, pass_sharing, pass_facts, pass_places, pass_falling,
     pass_fills, pass_late, if (is.null(form$tallies)) pass_blocks, pass_compensated, pass_tally, pass_held,
-    pass_deeper, pass_ordered, pass_zeros
+    pass_deeper, pass_ordered, pass_sound, pass_zeros
   )) if (!is.null(pass)) form <- pass(form)
   form
 }

@@ -38,7 +38,8 @@ nest_arguments <- function(seed, round) {
   draw <- if (plain) function(n) sample(-3:4, n, TRUE) else awkward_integers
   list(
     u = if (plain) places() else near_integers(size), v = places(), w = draw(size),
-    x = if (plain) round(rnorm(size + 5), 2) else awkward_doubles(size + sample(0:4, 1)),
+    x = if (plain) round(rnorm(size + 5, if (round %% 4 == 1) 9 else 0), 2) else
+      awkward_doubles(size + sample(0:4, 1)),
     m = if (round %% 8) matrix(draw((size + 5)^2), size + 5) else awkward_matrix(draw),
     n = if (seed %% 3) size else as.double(size), k = sample(0:3, 1)
   )
@@ -100,7 +101,7 @@ nest_condition <- function(env) {
 
 nest_step <- function(env, size) {
   body <- function() unlist(lapply(seq_len(sample(1:2, 1)), function(i) nest_step(env, size - 1)))
-  switch(if (size <= 0) pick(1:8) else pick(1:13),
+  switch(if (size <= 0) pick(1:9) else pick(1:14),
     sprintf("count <- count + %s", pick("1L", "2L", nest_integer(env, 1))),
     sprintf("table[%s] <- %s", nest_place(env), nest_integer(env)),
     sprintf("m[%s, %s] <- %s", nest_place(env), nest_place(env), nest_integer(env)),
@@ -109,12 +110,20 @@ nest_step <- function(env, size) {
     sprintf("best <- %s(best, %s)", pick("min", "max"), nest_integer(env, 1)),
     sprintf("if (%s) best <- %s else count <- 0L", nest_condition(env), nest_integer(env, 1)),
     sprintf("if (%s) %s", nest_condition(env), pick("next", "break", "kept <- c(kept, count)", "kept <- c(kept, s)")),
+    nest_relaxed(env),
     c(sprintf("if (%s) {", nest_condition(env)), body(), "}"),
     nest_loop(env, size),
     nest_loop(env, size),
     nest_loop(env, size),
     nest_while(env, size)
   )
+}
+
+# Elements become less by others of zero or more, as ways do by detours.
+nest_relaxed <- function(env) {
+  part <- function() sprintf("%s[%s]", pick("x", "out"), nest_place(env, FALSE))
+  to <- sprintf("out[%s]", nest_place(env, FALSE))
+  c(sprintf("t <- %s + %s", part(), part()), sprintf("if (%s %s t) %s <- t", to, pick(">", ">="), to))
 }
 
 nest_loop <- function(env, size) {
@@ -152,7 +161,7 @@ nest_program <- function(seed) {
   env$counters <- env$values <- character()
   made <- unlist(lapply(seq_len(sample(1:2, 1)), function(i) nest_loop(env, pick(1, 1, 3))))
   c(
-    "function(u, v, w, x, m, n, k) {", "count <- 0L", "best <- 1L", "s <- 0", "kept <- NULL",
+    "function(u, v, w, x, m, n, k) {", "count <- 0L", "best <- 1L", "s <- t <- 0", "kept <- NULL",
     sprintf("table <- %s", pick("integer(n + 9)", "rep(1L, n + 9)", "c(w, 1:9)", "u + 0L")),
     sprintf("out <- %s", pick("numeric(n + 4)", "x", "x + 1")), made, "list(count, best, s, table, out, m, kept)", "}"
   )

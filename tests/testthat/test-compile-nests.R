@@ -274,3 +274,40 @@ test_that("elements that an inner loop has looked through take part in the sums 
     expect_identical(outcome_of(fast, list(u, 1:10, 4L)), outcome_of(f, list(u, 1:10, 4L)))
   }
 })
+
+test_that("what is zero or more is looked through once, and compared without looks", {
+  detours <- function(m) {
+    n <- nrow(m)
+    for (k in seq_len(n)) for (j in seq_len(n)) for (i in seq_len(n)) {
+      way <- m[i, k] + m[k, j]
+      if (way < m[i, j]) m[i, j] <- way
+    }
+    m
+  }
+  fast <- ds_compile(detours, whole = TRUE)
+  set.seed(4)
+  ways <- matrix(ifelse(runif(81) < 0.4, Inf, runif(81)), 9)
+  for (odd in list(3, Inf, -Inf, NA, NaN, -2, -0)) for (at in c(1, 41, 80)) {
+    ways[at] <- odd
+    expect_identical(outcome_of(fast, list(ways)), outcome_of(detours, list(ways)))
+  }
+  loops <- function(put) eval(bquote(function(x, d) {
+    for (turn in 1:4) for (i in 2:length(d)) {
+      new <- d[i - 1] + x[i]
+      if (new < d[i]) .(put)
+    }
+    d
+  }))
+  for (put in expression(d[i] <- new, d[i] <- new - 3, {
+    d[i] <- new
+    d[1] <- log(new)
+  }, d <- d - 2)) {
+    relaxed <- ds_compile(loops(put))
+    for (start in c(0, -1, NA)) {
+      given <- list(c(1, 2, 0, 5, 3), c(start, 9, 9, 2, 9))
+      expect_identical(outcome_of(relaxed, given), outcome_of(loops(put), given))
+      looks <- any(grepl("DS_LOOK_SOUND", ds_inspect(relaxed, "c")))
+      if (identical(start, 0)) expect_identical(looks, identical(put, quote(d[i] <- new)))
+    }
+  }
+})

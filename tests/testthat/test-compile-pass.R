@@ -192,7 +192,9 @@ test_that("what a nest reads is looked through before it, but for places that ar
     total
   }, c(1, 2), 1:2, matrix(c(1, 2), 2)), 1)
   expect_identical(scans(function(h, out) {
-    for (j in 2:(ncol(h) - 1)) for (i in 2:(nrow(h) - 1)) out[i, j] <- h[i - 1, j] + h[i + 1, j] + h[i, j + 1]
+    for (j in 2:(ncol(h) - 1)) for (i in 2:(nrow(h) - 1)) {
+      out[i, j] <- h[i - 1, j] + h[i + 1, j] + h[i, j + 1] + h[i, j - 1] + h[i - 1, j - 1] + h[i + 1, j + 1]
+    }
     out
   }, matrix(1:9, 3), diag(3)), "ends 1 of h")
 })

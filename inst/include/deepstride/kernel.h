@@ -77,6 +77,12 @@ __attribute__((const, noinline, cold)) static R_xlen_t ds_interrupts(R_xlen_t ti
 }
 #define DS_LOOK ({ tick = ds_interrupts(tick); __asm__ volatile("" : "+r" (tick)); }) /* C is not to think it useless */
 #define DS_TURN(cost) do { if (DS_RARE((tick -= (cost)) <= 0)) DS_LOOK; } while (0)
+/* Are all elements zero or more? Asked in the second turn of a nest, where so many turns are to be expected as elements. */
+#define DS_SOUND(s) int s = 0, s##_at = 0; R_xlen_t s##_tick = 0
+#define DS_LOOK_SOUND(s, turns, many, test) do { \
+  if (s##_at == 0) { s##_at = 1; s##_tick = tick; } \
+  else if (s##_at == 1) { s##_at = 2; s = (s##_tick < tick || (s##_tick - tick) * (turns) >= (many)) && (test); } } while (0)
+#define DS_NONE_LESS(x, n) ({ R_xlen_t ds_less = 0; for (R_xlen_t k = 0; k < (n); ++k) ds_less |= !((x)[k] >= 0); !ds_less; })
 #define DS_BLOCK(n) ((tick -= ((n) >> 2) + 1) <= 0 ? (void) DS_LOOK : (void) 0)
 /* A loop of no more than a million turns is accounted for before it starts. One under a condition may have none, however
  * far its counter is past the end: that gives no turns back. */
