@@ -397,7 +397,6 @@ again:
   named = VECTOR_ELT(FIELD(state, "taken"), t_bare);  // arguments whose names don't matter
   for (int i = 0; i < count; ++i) bare[i] = false;
   for (R_xlen_t k = 0; k < XLENGTH(named); ++k) bare[INTEGER(named)[k] - 1] = true;
-  if (XLENGTH(named) > 0) REPROTECT(copies = Rf_allocVector(VECSXP, count), kept);
   given = 0;
   at = code;
   known = true;
@@ -444,6 +443,7 @@ again:
     // what a kernel may give on in whole it is not to give on with names
     for (int g = 0; g < given; ++g) {
       if (!bare[formal[g]] || LOGICAL(VECTOR_ELT(routine, r_reads))[g] || !has_names(held[g])) continue;
+      if (copies == R_NilValue) REPROTECT(copies = Rf_allocVector(VECSXP, count), kept);
       held[g] = without_names(held[g]);
       SET_VECTOR_ELT(copies, formal[g], held[g]);
     }
