@@ -145,7 +145,7 @@ any_step_value <- function(steps, is) {
 }
 
 # Names of the variables that a value reads.
-names_read <- function(node) unique(every_read(node))
+names_read <- function(node) unique(c(character(), every_read(node)))
 
 every_read <- function(node) {
   found <- if (is.null(node$blocks)) node$name

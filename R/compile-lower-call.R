@@ -278,7 +278,7 @@ leave_scope <- function(cx, scope, steps, prefix) {
   } else {
     put(cx, "scope", blocks = list(body = steps), label = prefix)
   }
-  cx$flow <- out[!startsWith(names(out), prefix)]
+  cx$flow <- out[!startsWith(as.character(names(out)), prefix)]
 }
 
 # A function that gives a list on some ways and something else on others: the others are left to R.

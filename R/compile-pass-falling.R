@@ -38,7 +38,7 @@ bound_node <- function(loop, node, at, active) {
   loop$tests <- list()
   sum <- index_sum(at[[1]], loop, active)
   own <- paste0("k:", names(active))
-  if (is.null(sum) || length(loop$tests) || any(startsWith(names(sum), "e:"))) return(node)
+  if (is.null(sum) || length(loop$tests) || any(startsWith(as.character(names(sum)), "e:"))) return(node)
   if (!identical(unname(sum[own]), 1)) return(node)
   top <- add_sums(sum[names(sum) != own], active[[1]]$hi)
   loop$rooms <- c(loop$rooms, list(list(name = node$name, sum = top)))

@@ -277,7 +277,7 @@ lowest <- function(sum, active) {
     if (is.na(times)) next
     sum <- add_sums(sum[names(sum) != paste0("k:", id)], active[[id]][[if (times > 0) "lo" else "hi"]], times)
   }
-  scanned <- startsWith(names(sum), "e:")
+  scanned <- startsWith(as.character(names(sum)), "e:")
   names(sum)[scanned] <- paste0(ifelse(sum[scanned] > 0, "least", "most"), substring(names(sum)[scanned], 2))
   sum
 }

@@ -143,6 +143,24 @@ test_that("matrices, lists, errors and the random stream are R's", {
   same_as_r(function(x) x * 2, list(c(a = 1, b = 2)))
 })
 
+test_that("conditions that are settled at build time cost nothing, wherever they stand", {
+  doubled <- function(a, n = 2) {
+    stopifnot(is.numeric(a) || is.complex(a), is.numeric(n) && !is.character(n))
+    if (is.character(a) || is.list(a)) stop("numbers are wanted")
+    a * n
+  }
+  fast <- same_as_r(function(x) {
+    for (i in seq_along(x)) x[i] <- doubled(x[i])
+    x
+  }, list(c(1, 2.5)), list(3:4))
+  expect_identical(ds_inspect(fast)$parts$runs, "native")
+  chance <- function() {
+    if (runif(1) < 0.5) return(1)
+    2
+  }
+  same_as_r(function() chance(), list())
+})
+
 test_that("callees and recursion are compiled in; what is found outside is read at each call", {
   paths <- function(n) if (n < 2) n else paths(n - 1) + paths(n - 2)
   factor <- 3.5
