@@ -5,10 +5,11 @@ type_question <- function(
   name, of_number, of_null = FALSE, of_list = FALSE, of_function = FALSE, of_text = FALSE
 ) {
   answer <- function(cx, value) {
-    if (value$kind == "list") return(of_list)
-    value <- settle(cx, value)
+    if (value$kind == "list") return(const_node(of_list))
+    if (is.null(value$node)) return(const_node(of_null))
     if (may_drop(value$node)) fall_back(cx, "a shape that may drop")
-    if (is.null(value$node)) of_null else of_number(value$modes, value$node$rank)
+    so <- vapply(value$modes, function(mode) if (mode == "null") of_null else of_number(mode, value$node$rank), NA)
+    if (all(so) || !any(so)) const_node(so[[1]]) else tag_node(value$tag, value$modes[so])
   }
   function(cx, call) {
     asked <- call[[2]]
@@ -18,7 +19,7 @@ type_question <- function(
     value <- lower(cx, asked)
     answered <- answer(cx, value)
     work_out(cx, value)
-    new_value(const_node(answered))
+    new_value(answered)
   }
 }
 

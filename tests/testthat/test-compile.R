@@ -152,8 +152,18 @@ test_that("conditions that are settled at build time cost nothing, wherever they
   fast <- same_as_r(function(x) {
     for (i in seq_along(x)) x[i] <- doubled(x[i])
     x
-  }, list(c(1, 2.5)), list(3:4))
-  expect_identical(ds_inspect(fast)$parts$runs, "native")
+  }, list(c(1, 2.5)), list(3:4)) # the first turn makes numbers of integers
+  expect_identical(ds_inspect(fast)$parts[c("runs", "handed_back")], tibble::tibble(runs = "native", handed_back = 0))
+  fast <- same_as_r(function(x, y) {
+    n <- c(0, 0)
+    for (i in seq_along(x)) {
+      if (is.integer(x)) n[1] <- n[1] + 1 else if (is.double(x) && !is.null(y)) n[2] <- n[2] + 1
+      if (is.null(y) || is.integer(y)) y <- x[i] * 1L else if (i > 2) y <- NULL
+      if (is.numeric(x) && !is.matrix(x)) x[i] <- x[i] / 2
+      if (is.numeric(y)) n[2] <- n[2] + y
+    }
+    list(x, y, n)
+  }, list(3:7, NULL), list(3:7, 2L), list(c(1, 2), 5), list(integer(), NULL))
   chance <- function() {
     if (runif(1) < 0.5) return(1)
     2
