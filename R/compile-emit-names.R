@@ -53,7 +53,7 @@ make_plain_name <- function(id) {
   if (endsWith(id, ":tag")) name <- paste0(name, "_mode")
   name <- gsub("[^A-Za-z0-9_]", "_", gsub("[.$]", "_", iconv(name, "", "ASCII", sub = "_")))
   if (grepl("^[^A-Za-z]", name) || name == "") name <- paste0("v_", name)
-  if (is_taken_in_c(name)) paste0(name, "_") else name
+  if (is_taken_in_c(name)) paste0(name, "_v") else name # names of the C around end in `_`
 }
 
 c_words <- c(

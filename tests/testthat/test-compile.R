@@ -171,6 +171,23 @@ test_that("conditions that are settled at build time cost nothing, wherever they
   same_as_r(function() chance(), list())
 })
 
+test_that("no name of a user's is one of the C around it", {
+  rising <- function(z, n) {
+    if (n == 0) return(1)
+    result <- 1
+    for (i in 1:n) result <- result * (z + i - 1)
+    return(result)
+  }
+  same_as_r(function(n) {
+    s <- 0
+    for (i in seq_len(n)) s <- s + rising(i, 3)
+    s
+  }, list(4))
+  plain <- internal("plain_c_name")
+  names <- c(ls(baseenv()), "result", "x_", "n_", "double", "bad")
+  expect_false(any(endsWith(vapply(names, function(name) plain(paste0(name, ":d")), ""), "_")))
+})
+
 test_that("callees and recursion are compiled in; what is found outside is read at each call", {
   paths <- function(n) if (n < 2) n else paths(n - 1) + paths(n - 2)
   factor <- 3.5
