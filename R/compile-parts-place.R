@@ -6,8 +6,9 @@ follow_places <- function(made, names, facts) {
   facts$sources <- names(facts$origins)
   if (length(names) == 0 || length(facts$sources) > 63) return(character())
   facts$carried <- intersect(setdiff(facts$carriers, facts$lists), intersect(names(facts$assigned), facts$single))
+  assigned <- assigned_values(made$code) # as they have become
   followed <- vapply(facts$carried, function(name) {
-    values <- facts$assigned[[name]]
+    values <- assigned[[name]]
     !any(vapply(values, function(code) is.null(place_of_name(code, facts)), NA)) &&
       statements_of(made$code, name) == length(values)
   }, NA)
@@ -94,7 +95,7 @@ place_of_element <- function(code, facts) {
   if (is_pure(place)) call("+", call("*", call("trunc", place), 64), match(name, facts$sources))
 }
 
-is_pure <- function(code) all(called_names(code) %in% c(single_functions, "length", "nrow", "ncol", "&&", "||"))
+is_pure <- function(code) all(called_names(code) %in% c(single_functions, "length", "nrow", "ncol", "&&", "||", "unname"))
 
 # How many assignments to a variable are statements of their own.
 statements_of <- function(code, name) {

@@ -9,7 +9,8 @@ evalq({
   halved <- function(a, by = 2) if (a > 1) a / by else a
   scaled <- function(w, by = 2) {
     if (length(w) == 0) return(w)
-    w * by
+    result <- w * by
+    result
   }
   ends <- function(w) list(low = min(w), total = sum(w), all = w + 0)
   noisy <- function(a) a + rnorm(1)
@@ -382,7 +383,27 @@ program_of <- function(lines, seed) {
     1.5
   }))[[if (programs$torture) 1 else seed %% 3 + 1]]
   eval(call("delayedAssign", "late", late, scope, scope))
-  eval(parse(text = lines, keep.source = TRUE), scope)
+  f <- eval(parse(text = lines, keep.source = TRUE), scope)
+  if (seed %% 5 == 0) body(f) <- with_awkward_names(body(f), names(formals(f)), seed)
+  f
+}
+
+# Variables with names that R, C or the compiler has for something else. What the program means may change with them.
+with_awkward_names <- function(code, kept, seed) {
+  awkward <- c(
+    "result", "value", "value1", "held", "where", "n_", "x_", "k_", "sum", "row", "c", "T", "main", "double", "bad", "tick"
+  )
+  set.seed(seed)
+  renamed <- setdiff(all.vars(code), c(kept, ls(program_scope)))
+  names <- sample(awkward, length(renamed), length(renamed) > length(awkward))
+  rename <- function(code) {
+    if (is.name(code) && as.character(code) %in% renamed) return(as.name(names[[match(as.character(code), renamed)]]))
+    if (is.call(code)) for (i in seq_along(code)[-1]) if (!is.null(code[[i]]) && !identical(code[[i]], quote(expr = ))) {
+      code[[i]] <- rename(code[[i]])
+    }
+    code
+  }
+  rename(code)
 }
 
 compare_program <- function(seed, lines, inputs) {

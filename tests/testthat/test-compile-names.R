@@ -499,3 +499,13 @@ test_that("attributes that are no names are no hindrance, and a list that is rea
     expect_identical(suppressMessages(fast(1)), f(1))
   }
 })
+
+test_that("a number with the name of an element takes part in what chooses its next name", {
+  expect_identical(over_parts(function(x, m, p) {
+    t <- 0
+    for (i in 1:3) for (j in 1:2) {
+      t <- if (m[i, j] * x[[i]] > p / t) if (x[[i]] > p) x[i] else i else max(x[i], i)
+    }
+    t
+  }, c(a = 2, b = 7, c = 3), matrix(c(4, 1, 2, 9, 5, 5), 3), c(rate = 2)), "native")
+})
