@@ -152,7 +152,7 @@ source_of_names <- function(code, own, facts) {
   from <- unique(lapply(many, source_of_names, own, facts))
   if (length(from) == 1) return(from[[1]])
   # where the first is longer, what comes of it is longer, too
-  if (length(operands) == 2 && is_given_nameless(operands[[1]], facts)) from[[2]]
+  if (length(from) == 2 && is_given_nameless(operands[[1]], facts)) from[[2]]
 }
 
 # Made of numbers and of variables without names that the loop leaves alone.

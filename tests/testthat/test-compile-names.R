@@ -500,6 +500,17 @@ test_that("attributes that are no names are no hindrance, and a list that is rea
   }
 })
 
+test_that("numbers that come to be in a loop are no hindrance to names that stay", {
+  expect_identical(over_parts(function(x, p) {
+    for (i in 1:3) {
+      if (i == 1) scale <- abs(mean(x)) / p
+      x <- x / scale
+      scale <- 2 * scale
+    }
+    x
+  }, c(a = 2, b = 7), 2), "native")
+})
+
 test_that("a number with the name of an element takes part in what chooses its next name", {
   expect_identical(over_parts(function(x, m, p) {
     t <- 0
