@@ -1,6 +1,6 @@
 # Questions about types, which are answered when the kernel is built: what hangs on the answer is gone with it.
 
-# `of_number` is function(mode, rank).
+# `of_number` is function(mode, rank); `of_function` is NA where that hangs on the function.
 type_question <- function(
   name, of_number, of_null = FALSE, of_list = FALSE, of_function = FALSE, of_text = FALSE
 ) {
@@ -15,7 +15,10 @@ type_question <- function(
     asked <- call[[2]]
     if (length(call) != 2) refuse(cx, call, sprintf("`%s()` of this form", name))
     if (is_text(asked)) return(new_value(const_node(of_text)))
-    if (!is.null(function_argument(cx, asked))) return(new_value(const_node(of_function)))
+    if (!is.null(function_argument(cx, asked))) {
+      if (is.na(of_function)) refuse(cx, call, "the class of a function")
+      return(new_value(const_node(of_function)))
+    }
     value <- lower(cx, asked)
     answered <- answer(cx, value)
     work_out(cx, value)
@@ -43,7 +46,7 @@ type_rows <- function() {
     is.atomic = type_question("is.atomic", function(mode, rank) TRUE, of_null = TRUE, of_text = TRUE),
     is.matrix = type_question("is.matrix", function(mode, rank) rank == 2),
     is.array = type_question("is.array", function(mode, rank) rank > 1), is.vector = lower_is_vector,
-    as.matrix = lower_as_matrix, inherits = lower_inherits
+    as.matrix = lower_as_matrix, inherits = lower_inherits, is.object = lower_is_object
   )
 }
 
@@ -74,11 +77,17 @@ lower_is_vector <- function(cx, call) {
 lower_inherits <- function(cx, call) {
   args <- matched_call(cx, call, function(x, what) NULL)
   if (!is_text(args$what) || args$what %in% implicit_classes) refuse(cx, call, "`inherits()` of this form")
-  type_question("inherits", never_so)(cx, call("inherits", args$x))
+  type_question("inherits", never_so, of_function = NA)(cx, call("inherits", args$x))
+}
+
+# So is a series, but its class is not kept.
+lower_is_object <- function(cx, call) {
+  if (cx$shared$series) refuse(cx, call, "`is.object()` beside time series")
+  type_question("is.object", never_so, of_function = NA)(cx, call)
 }
 
 implicit_classes <- c(
-  "matrix", "array", "integer", "numeric", "double", "logical", "function", "list", "NULL", "character", "complex"
+  "matrix", "array", "ts", "mts", "integer", "numeric", "double", "logical", "function", "list", "NULL", "character", "complex"
 )
 
 # A vector becomes a column.

@@ -171,6 +171,25 @@ test_that("conditions that are settled at build time cost nothing, wherever they
   same_as_r(function() chance(), list())
 })
 
+test_that("classes of functions and of series are asked for where they are kept", {
+  asking <- list(
+    function(f, x) {
+      n <- 0
+      for (i in seq_along(x)) if (inherits(f, "marked")) n <- n + 1 else n <- n + f(x[i])
+      n
+    },
+    function(f, x) {
+      n <- 0
+      for (i in seq_along(x)) n <- n + is.object(x) + 2 * inherits(x, "ts") + 4 * is.object(f)
+      n
+    }
+  )
+  marked <- structure(function(a) a * 2, class = "marked")
+  for (f in asking) for (given in list(marked, unclass(marked))) for (x in list(c(1, 2), stats::ts(c(1, 2)))) {
+    expect_identical(suppressMessages(ds_compile(f)(given, x)), f(given, x))
+  }
+})
+
 test_that("no name of a user's is one of the C around it", {
   rising <- function(z, n) {
     if (n == 0) return(1)
