@@ -175,3 +175,33 @@ test_that("seq.int() gives integers where R's does, and seq() doubles", {
     }
   }
 })
+
+test_that("what is nearly equal is so by R's own measure", {
+  near <- function(a, b, tolerance) {
+    n <- 0
+    for (i in 1:2) n <- n + i * isTRUE(all.equal(a, b)) + 4 * isTRUE(all.equal(b, a, tolerance = tolerance))
+    n
+  }
+  pairs <- list(
+    list(1, 1 + 1e-9), list(1, 1.05), list(0, 1e-10), list(NA_real_, NaN), list(Inf, 1), list(2L, 2), list(1 + 0i, 1.01i),
+    list(c(1, 2), c(1, 2.1)), list(c(0, NA), c(1e-9, NA)), list(c(1, 2), 1:3), list(diag(2), diag(2) + 1e-3),
+    list(diag(2), c(1, 0, 0, 1)), list(numeric(), numeric()), list(TRUE, 1), list(c(a = 1), 1), list(1i, 1)
+  )
+  for (pair in pairs) {
+    fast <- ds_compile(near)
+    for (tolerance in list(0.1, 1e-4, 1L, NA)) {
+      given <- c(pair, tolerance)
+      expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(near, given), label = deparse1(pair))
+    }
+  }
+  root <- function(a) {
+    new <- a
+    old <- 0
+    while (!isTRUE(all.equal(new, old))) {
+      old <- new
+      new <- (old + a / old) / 2
+    }
+    new
+  }
+  expect_identical(over_parts(root, 2), "native")
+})
