@@ -11,7 +11,7 @@ takes_complex <- c(
   "as.double", "as.complex", "seq_along", "identity", "sapply", "vapply", "lapply", "unlist", "mapply", "Reduce",
   "do.call", "as.matrix", "is.numeric", "is.double", "is.integer", "is.logical", "is.character",
   "is.complex", "is.factor", "is.data.frame", "is.function", "is.list", "is.atomic", "is.matrix", "is.array",
-  "is.vector", "inherits", "fft", "polyroot", "mvfft", "(", "{", "<-", "=", "return", "invisible", "if", "switch",
+  "is.vector", "inherits", "is.object", "isTRUE", "fft", "polyroot", "mvfft", "(", "{", "<-", "=", "return", "invisible", "if", "switch",
   "for", "while", "repeat", "function", "complex"
 )
 

@@ -181,3 +181,14 @@ over_parts <- function(f, ...) {
   parts <- ds_inspect(compiled_as_in_r(f, ...))$parts
   if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
 }
+
+# A function compiled, which gives what R gives for each list of arguments.
+same_as_r <- function(f, ...) {
+  fast <- ds_compile(f)
+  for (arguments in list(...)) {
+    expect_identical(outcome_of(fast, arguments), outcome_of(f, arguments),
+      label = paste(deparse(body(f))[[1]], deparse(arguments)[[1]])
+    )
+  }
+  invisible(fast)
+}

@@ -205,3 +205,67 @@ test_that("what is nearly equal is so by R's own measure", {
   }
   expect_identical(over_parts(root, 2), "native")
 })
+
+test_that("conditions that are settled at build time cost nothing, wherever they stand", {
+  doubled <- function(a, n = 2) {
+    stopifnot(is.numeric(a) || is.complex(a), is.numeric(n) && !is.character(n))
+    if (is.character(a) || is.list(a)) stop("numbers are wanted")
+    a * n
+  }
+  fast <- same_as_r(function(x) {
+    for (i in seq_along(x)) x[i] <- doubled(x[i])
+    x
+  }, list(c(1, 2.5)), list(3:4)) # the first turn makes numbers of integers
+  expect_identical(ds_inspect(fast)$parts[c("runs", "handed_back")], tibble::tibble(runs = "native", handed_back = 0))
+  fast <- same_as_r(function(x, y) {
+    n <- c(0, 0)
+    for (i in seq_along(x)) {
+      if (is.integer(x)) n[1] <- n[1] + 1 else if (is.double(x) && !is.null(y)) n[2] <- n[2] + 1
+      if (is.null(y) || is.integer(y)) y <- x[i] * 1L else if (i > 2) y <- NULL
+      if (is.numeric(x) && !is.matrix(x)) x[i] <- x[i] / 2
+      if (is.numeric(y)) n[2] <- n[2] + y
+    }
+    list(x, y, n)
+  }, list(3:7, NULL), list(3:7, 2L), list(c(1, 2), 5), list(integer(), NULL))
+  chance <- function() {
+    if (runif(1) < 0.5) return(1)
+    2
+  }
+  same_as_r(function() chance(), list())
+})
+
+test_that("classes of functions and of series are asked for where they are kept", {
+  asking <- list(
+    function(f, x) {
+      n <- 0
+      for (i in seq_along(x)) if (inherits(f, "marked")) n <- n + 1 else n <- n + f(x[i])
+      n
+    },
+    function(f, x) {
+      n <- 0
+      for (i in seq_along(x)) n <- n + is.object(x) + 2 * inherits(x, "ts") + 4 * is.object(f)
+      n
+    }
+  )
+  marked <- structure(function(a) a * 2, class = "marked")
+  for (f in asking) for (given in list(marked, unclass(marked))) for (x in list(c(1, 2), stats::ts(c(1, 2)))) {
+    expect_identical(suppressMessages(ds_compile(f)(given, x)), f(given, x))
+  }
+})
+
+test_that("no name of a user's is one of the C around it", {
+  rising <- function(z, n) {
+    if (n == 0) return(1)
+    result <- 1
+    for (i in 1:n) result <- result * (z + i - 1)
+    return(result)
+  }
+  same_as_r(function(n) {
+    s <- 0
+    for (i in seq_len(n)) s <- s + rising(i, 3)
+    s
+  }, list(4))
+  plain <- internal("plain_c_name")
+  names <- c(ls(baseenv()), "result", "x_", "n_", "double", "bad")
+  expect_false(any(endsWith(vapply(names, function(name) plain(paste0(name, ":d")), ""), "_")))
+})

@@ -5,16 +5,6 @@ natively_as_r <- function(f, ...) {
   expect_identical(ds_inspect(same_as_r(f, ...))$fallbacks, 0, label = paste(deparse(body(f))[[1]], "fell back"))
 }
 
-same_as_r <- function(f, ...) {
-  fast <- ds_compile(f)
-  for (arguments in list(...)) {
-    expect_identical(outcome_of(fast, arguments), outcome_of(f, arguments),
-      label = paste(deparse(body(f))[[1]], deparse(arguments)[[1]])
-    )
-  }
-  invisible(fast)
-}
-
 odd <- c(1.5, -2, 3, NA, NaN, Inf, -0, 0)
 plain <- c(0.2, 0.9, 0.4, 0.7)
 whole <- c(3L, -1L, NA, 7L)
@@ -141,70 +131,6 @@ test_that("matrices, lists, errors and the random stream are R's", {
     u
   }, list(1), list(3), list(-1), list(11))
   same_as_r(function(x) x * 2, list(c(a = 1, b = 2)))
-})
-
-test_that("conditions that are settled at build time cost nothing, wherever they stand", {
-  doubled <- function(a, n = 2) {
-    stopifnot(is.numeric(a) || is.complex(a), is.numeric(n) && !is.character(n))
-    if (is.character(a) || is.list(a)) stop("numbers are wanted")
-    a * n
-  }
-  fast <- same_as_r(function(x) {
-    for (i in seq_along(x)) x[i] <- doubled(x[i])
-    x
-  }, list(c(1, 2.5)), list(3:4)) # the first turn makes numbers of integers
-  expect_identical(ds_inspect(fast)$parts[c("runs", "handed_back")], tibble::tibble(runs = "native", handed_back = 0))
-  fast <- same_as_r(function(x, y) {
-    n <- c(0, 0)
-    for (i in seq_along(x)) {
-      if (is.integer(x)) n[1] <- n[1] + 1 else if (is.double(x) && !is.null(y)) n[2] <- n[2] + 1
-      if (is.null(y) || is.integer(y)) y <- x[i] * 1L else if (i > 2) y <- NULL
-      if (is.numeric(x) && !is.matrix(x)) x[i] <- x[i] / 2
-      if (is.numeric(y)) n[2] <- n[2] + y
-    }
-    list(x, y, n)
-  }, list(3:7, NULL), list(3:7, 2L), list(c(1, 2), 5), list(integer(), NULL))
-  chance <- function() {
-    if (runif(1) < 0.5) return(1)
-    2
-  }
-  same_as_r(function() chance(), list())
-})
-
-test_that("classes of functions and of series are asked for where they are kept", {
-  asking <- list(
-    function(f, x) {
-      n <- 0
-      for (i in seq_along(x)) if (inherits(f, "marked")) n <- n + 1 else n <- n + f(x[i])
-      n
-    },
-    function(f, x) {
-      n <- 0
-      for (i in seq_along(x)) n <- n + is.object(x) + 2 * inherits(x, "ts") + 4 * is.object(f)
-      n
-    }
-  )
-  marked <- structure(function(a) a * 2, class = "marked")
-  for (f in asking) for (given in list(marked, unclass(marked))) for (x in list(c(1, 2), stats::ts(c(1, 2)))) {
-    expect_identical(suppressMessages(ds_compile(f)(given, x)), f(given, x))
-  }
-})
-
-test_that("no name of a user's is one of the C around it", {
-  rising <- function(z, n) {
-    if (n == 0) return(1)
-    result <- 1
-    for (i in 1:n) result <- result * (z + i - 1)
-    return(result)
-  }
-  same_as_r(function(n) {
-    s <- 0
-    for (i in seq_len(n)) s <- s + rising(i, 3)
-    s
-  }, list(4))
-  plain <- internal("plain_c_name")
-  names <- c(ls(baseenv()), "result", "x_", "n_", "double", "bad")
-  expect_false(any(endsWith(vapply(names, function(name) plain(paste0(name, ":d")), ""), "_")))
 })
 
 test_that("callees and recursion are compiled in; what is found outside is read at each call", {
