@@ -40,6 +40,8 @@ distribution <- function(kind, family, first) {
   function(cx, call) {
     args <- matched_call(cx, call, family_formals(family, first, names(flags)))
     if (is.null(args[[first]])) fall_back(cx, "a call without its first argument")
+    either <- either_way(cx, call, args, names(flags))
+    if (!is.null(either)) return(either)
     values <- operand_values(cx, c(args[first], family_parameters(cx, family, args, call)))
     flags <- vapply(names(flags), function(name) {
       if (is.null(args[[name]])) flags[[name]] else constant_flag(cx, args[[name]], call)

@@ -9,6 +9,8 @@ reduce_node <- function(cx, fn, node, mode, skip = FALSE) {
 reduction <- function(fn, mode_of, join = NULL) {
   function(cx, call) {
     args <- as.list(call)[-1]
+    either <- either_way(cx, call, args, "na.rm")
+    if (!is.null(either)) return(either)
     skip <- constant_flag(cx, args$na.rm, call)
     args$na.rm <- NULL
     if (any(nzchar(rlang::names2(args))) && !identical(names(args), "x")) {
@@ -77,6 +79,8 @@ always <- function(mode) function(from) mode
 
 lower_range_of <- function(cx, call) {
   args <- as.list(call)[-1]
+  either <- either_way(cx, call, args, "na.rm")
+  if (!is.null(either)) return(either)
   skip <- constant_flag(cx, args$na.rm, call)
   args$na.rm <- NULL
   if (length(args) == 0) fall_back(cx, "range() of nothing")

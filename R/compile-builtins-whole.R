@@ -51,6 +51,8 @@ ask_value <- function(
 margin <- function(fn) {
   function(cx, call) {
     args <- matched_call(cx, call, function(x, na.rm) NULL)
+    either <- either_way(cx, call, args, "na.rm")
+    if (!is.null(either)) return(either)
     constant_flag(cx, args$na.rm, call)
     asked_of_r(fn, or_complex("double"), function(nodes) {
       if (nodes[[1]]$rank != 2) refuse(cx, call, sprintf("`%s()` of something that is not a matrix", fn))

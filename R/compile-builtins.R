@@ -158,6 +158,26 @@ constant_flag <- function(cx, code, call) {
   code
 }
 
+# A call whose choice a variable makes, as both calls; NULL where none does. `args` are its arguments by name.
+either_way <- function(cx, call, args, choices) {
+  given <- intersect(choices, names(args))
+  if (any(vapply(args[given], is.null, NA))) refuse(cx, call, "a choice that is NULL", "Write `TRUE` or `FALSE`.")
+  open <- Filter(function(name) is_open_flag(cx, args[[name]]), given)
+  if (length(open) == 0) return(NULL)
+  check_of_r(cx, call, "if")
+  chosen <- function(flag) {
+    args[[open[[1]]]] <- flag
+    as.call(c(call[[1]], args))
+  }
+  lower(cx, call("if", args[[open[[1]]]], chosen(TRUE), chosen(FALSE)))
+}
+
+is_open_flag <- function(cx, code) {
+  key <- if (is.name(code)) variable_key(cx, as.character(code))
+  type <- if (!is.null(key)) cx$flow[[key]]
+  identical(type$kind, "number") && identical(type$modes, "logical") && type$rank == 0 && is.null(type$pending)
+}
+
 # `T` and `F` are R's own variables, unless somebody made others.
 plain_flag <- function(cx, code) {
   name <- if (is.name(code)) as.character(code) else ""

@@ -269,3 +269,21 @@ test_that("no name of a user's is one of the C around it", {
   names <- c(ls(baseenv()), "result", "x_", "n_", "double", "bad")
   expect_false(any(endsWith(vapply(names, function(name) plain(paste0(name, ":d")), ""), "_")))
 })
+
+test_that("a choice that a variable makes is either of two calls", {
+  weight <- function(x, log = FALSE) dnorm(x, 0, 2, log)
+  choosing <- function(x, gone, upper = FALSE) {
+    s <- 0
+    for (v in x) s <- s + pnorm(0.3, lower.tail = upper, log.p = gone) + weight(0.1) + weight(0.2, TRUE)
+    for (i in 1:2) s <- s + sum(x, na.rm = gone) + max(x, 0, na.rm = gone) + mean(x, na.rm = gone)
+    s
+  }
+  for (x in list(c(1, 2), c(1, NA), numeric())) {
+    fast <- ds_compile(choosing)
+    for (gone in list(TRUE, FALSE, NA, 1, NULL, c(TRUE, FALSE))) {
+      given <- list(x, gone)
+      expect_identical(suppressMessages(outcome_of(fast, given)), outcome_of(choosing, given))
+    }
+  }
+  expect_identical(over_parts(choosing, c(1, 2), TRUE), "native")
+})
