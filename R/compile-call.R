@@ -30,7 +30,8 @@
 #'   `startsWith()` in C, whose letters `nchar()` counts there, all else by R's own functions
 #'   (`strsplit(x, ",")[[1]]`, too). Lists of texts stay in R, but for single ones that are reached by text.
 #' * `for`, `while`, `repeat`, `break`, `next`, `if`, `switch()` on a number or a text, `return()`,
-#'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`; assignments anywhere.
+#'   `invisible()`, `missing()`, `stop()`, `warning()`, `stopifnot()`, `isTRUE(all.equal(a, b))` of numbers; assignments
+#'   anywhere.
 #' * Reading and writing elements: `x[i]`, `x[[i]]`, `m[i, j]`, `m[i, ]`, `a[, j, ]`, `x[-1]`, `x[2:n]`, `x[x > 0]`,
 #'   `x[places]`, `m[cbind(i, j)]`; writing past the end and `x <- c(x, v)` take constant time on average.
 #' * Calls of other functions written in R, compiled ones too, found outside or defined inside the kernel, and functions
