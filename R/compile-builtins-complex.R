@@ -11,8 +11,8 @@ takes_complex <- c(
   "as.double", "as.complex", "seq_along", "identity", "sapply", "vapply", "lapply", "unlist", "mapply", "Reduce",
   "do.call", "as.matrix", "is.numeric", "is.double", "is.integer", "is.logical", "is.character",
   "is.complex", "is.factor", "is.data.frame", "is.function", "is.list", "is.atomic", "is.matrix", "is.array",
-  "is.vector", "inherits", "is.object", "isTRUE", "fft", "polyroot", "mvfft", "(", "{", "<-", "=", "return", "invisible", "if", "switch",
-  "for", "while", "repeat", "function", "complex"
+  "is.vector", "inherits", "is.object", "isTRUE", "fft", "polyroot", "mvfft", "(", "{", "<-", "=", "return",
+  "invisible", "if", "switch", "for", "while", "repeat", "function", "complex"
 )
 
 # R's own result, complex where some operand is.

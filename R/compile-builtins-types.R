@@ -87,7 +87,8 @@ lower_is_object <- function(cx, call) {
 }
 
 implicit_classes <- c(
-  "matrix", "array", "ts", "mts", "integer", "numeric", "double", "logical", "function", "list", "NULL", "character", "complex"
+  "matrix", "array", "ts", "mts", "integer", "numeric", "double", "logical", "function", "list", "NULL",
+  "character", "complex"
 )
 
 # A vector becomes a column.

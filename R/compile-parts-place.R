@@ -95,7 +95,9 @@ place_of_element <- function(code, facts) {
   if (is_pure(place)) call("+", call("*", call("trunc", place), 64), match(name, facts$sources))
 }
 
-is_pure <- function(code) all(called_names(code) %in% c(single_functions, "length", "nrow", "ncol", "&&", "||", "unname"))
+is_pure <- function(code) {
+  all(called_names(code) %in% c(single_functions, "length", "nrow", "ncol", "&&", "||", "unname"))
+}
 
 # How many assignments to a variable are statements of their own.
 statements_of <- function(code, name) {

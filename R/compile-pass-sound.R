@@ -87,7 +87,7 @@ is_spared <- function(node) isTRUE(node$spared)
 
 is_sound <- function(node, arrays, known) {
   switch(node$op,
-    const = isTRUE(node$value >= 0),
+    const = is.double(node$value) && isTRUE(node$value >= 0),
     var = node$name %in% known,
     element = node$name %in% arrays,
     add = ,

@@ -54,7 +54,7 @@ never_minus_zero <- function(form) {
 is_no_minus_zero <- function(node, never) {
   sides <- vapply(node$args, is_no_minus_zero, NA, never)
   switch(node$op,
-    const = !any(c(Re(node$value), Im(node$value)) == 0 & 1 / c(Re(node$value), Im(node$value)) < 0, na.rm = TRUE),
+    const = is_no_minus(node$value),
     var = node$name %in% never,
     add = any(sides),
     sub = sides[[1]],
@@ -65,4 +65,9 @@ is_no_minus_zero <- function(node, never) {
     integer_to_double = TRUE,
     FALSE
   )
+}
+
+is_no_minus <- function(value) {
+  parts <- if (is.complex(value)) c(Re(value), Im(value)) else if (is.double(value)) value else 1
+  !any(parts == 0 & 1 / parts < 0, na.rm = TRUE)
 }

@@ -391,15 +391,16 @@ program_of <- function(lines, seed) {
 # Variables with names that R, C or the compiler has for something else. What the program means may change with them.
 with_awkward_names <- function(code, kept, seed) {
   awkward <- c(
-    "result", "value", "value1", "held", "where", "n_", "x_", "k_", "sum", "row", "c", "T", "main", "double", "bad", "tick"
+    "result", "value", "value1", "held", "where", "n_", "x_", "k_", "sum", "row", "c", "T", "main", "double", "bad",
+    "tick"
   )
   set.seed(seed)
   renamed <- setdiff(all.vars(code), c(kept, ls(program_scope)))
   names <- sample(awkward, length(renamed), length(renamed) > length(awkward))
   rename <- function(code) {
     if (is.name(code) && as.character(code) %in% renamed) return(as.name(names[[match(as.character(code), renamed)]]))
-    if (is.call(code)) for (i in seq_along(code)[-1]) if (!is.null(code[[i]]) && !identical(code[[i]], quote(expr = ))) {
-      code[[i]] <- rename(code[[i]])
+    if (is.call(code)) for (i in seq_along(code)[-1]) {
+      if (!is.null(code[[i]]) && !identical(code[[i]], quote(expr = ))) code[[i]] <- rename(code[[i]])
     }
     code
   }

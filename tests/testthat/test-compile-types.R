@@ -183,7 +183,8 @@ test_that("what is nearly equal is so by R's own measure", {
     n
   }
   pairs <- list(
-    list(1, 1 + 1e-9), list(1, 1.05), list(0, 1e-10), list(NA_real_, NaN), list(Inf, 1), list(2L, 2), list(1 + 0i, 1.01i),
+    list(1, 1 + 1e-9), list(1, 1.05), list(0, 1e-10), list(NA_real_, NaN), list(Inf, 1), list(2L, 2),
+    list(1 + 0i, 1.01i),
     list(c(1, 2), c(1, 2.1)), list(c(0, NA), c(1e-9, NA)), list(c(1, 2), 1:3), list(diag(2), diag(2) + 1e-3),
     list(diag(2), c(1, 0, 0, 1)), list(numeric(), numeric()), list(TRUE, 1), list(c(a = 1), 1), list(1i, 1)
   )
