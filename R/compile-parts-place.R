@@ -10,7 +10,7 @@ follow_places <- function(made, names, facts) {
   followed <- vapply(facts$carried, function(name) {
     values <- assigned[[name]]
     !any(vapply(values, function(code) is.null(place_of_name(code, facts)), NA)) &&
-      statements_of(made$code, name) == length(values)
+      statements_of(made$code, name) == length(facts$assigned[[name]]) # no variable of a loop
   }, NA)
   if (!all(followed) || !all(names %in% facts$carried)) return(character())
   made$code <- with_places(made$code, facts)

@@ -519,4 +519,9 @@ test_that("a number with the name of an element takes part in what chooses its n
     }
     t
   }, c(a = 2, b = 7, c = 3), matrix(c(4, 1, 2, 9, 5, 5), 3), c(rate = 2)), "native")
+  compiled_as_in_r(function(x) {
+    at <- x[1]
+    for (i in 1:3) for (at in 1:2) at <- at + i # the loop's own has none
+    at
+  }, c(a = 2))
 })
