@@ -37,7 +37,11 @@ is_near_kind <- function(value) {
 near_numbers <- function(names, scale, far) {
   a <- names[[1]]
   b <- names[[2]]
-  bquote(if (is.na(.(a)) != is.na(.(b))) FALSE else if (is.na(.(a)) || .(a) == .(b)) TRUE else {
+  bquote(if (is.na(.(a)) != is.na(.(b))) {
+    FALSE
+  } else if (is.na(.(a)) || .(a) == .(b)) {
+    TRUE
+  } else {
     .(scale) <- abs(.(a)) + 0
     if (!(is.finite(.(scale)) && .(scale) > .(names[[3]]))) .(scale) <- 1
     .(far) <- abs((.(a) + 0) - .(b)) / .(scale)
@@ -48,9 +52,13 @@ near_numbers <- function(names, scale, far) {
 near_vectors <- function(names, out, first, second, scale, far) {
   a <- names[[1]]
   b <- names[[2]]
-  bquote(if (any(is.na(.(a)) != is.na(.(b)))) FALSE else {
+  bquote(if (any(is.na(.(a)) != is.na(.(b)))) {
+    FALSE
+  } else {
     .(out) <- is.na(.(a)) | .(a) == .(b)
-    if (all(.(out))) TRUE else {
+    if (all(.(out))) {
+      TRUE
+    } else {
       .(first) <- .(a)[!.(out)] + 0
       .(second) <- .(b)[!.(out)]
       .(scale) <- sum(abs(.(first)) / length(.(first)))

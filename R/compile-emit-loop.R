@@ -14,9 +14,9 @@ emit_range_loop <- function(em, step, name) {
   em$root <- list(id = id, direction = step$direction, either = isTRUE(step$either))
   tests <- unique(vapply(step$tests, function(test) test_text(em, test), ""))
   colon <- step$args[[1]]$colon
-  run <- function(body, direction) with_sound(em, step, id, body, function(body) {
-    counted_loop(em, step, body, name, id, direction)
-  })
+  run <- function(body, direction) {
+    with_sound(em, step, id, body, function(body) counted_loop(em, step, body, name, id, direction))
+  }
   loops <- if (is.null(step$tests)) run(step$blocks$body, if (colon) NA else 1) else
   if (length(tests) == 0 && !colon) c(held_lines(em, step), run(step$blocks$body, 1)) else
     proved_loops(em, step, id, tests, run)

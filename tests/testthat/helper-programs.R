@@ -400,7 +400,7 @@ with_awkward_names <- function(code, kept, seed) {
   rename <- function(code) {
     if (is.name(code) && as.character(code) %in% renamed) return(as.name(names[[match(as.character(code), renamed)]]))
     if (is.call(code)) for (i in seq_along(code)[-1]) {
-      if (!is.null(code[[i]]) && !identical(code[[i]], quote(expr = ))) code[[i]] <- rename(code[[i]])
+      if (!is.null(code[[i]]) && !rlang::is_missing(code[[i]])) code[[i]] <- rename(code[[i]])
     }
     code
   }

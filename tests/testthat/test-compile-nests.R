@@ -291,13 +291,15 @@ test_that("what is zero or more is looked through once, and compared without loo
     ways[at] <- odd
     expect_identical(outcome_of(fast, list(ways)), outcome_of(detours, list(ways)))
   }
-  loops <- function(put) eval(bquote(function(x, d) {
-    for (turn in 1:4) for (i in 2:length(d)) {
-      new <- d[i - 1] + x[i]
-      if (new < d[i]) .(put)
-    }
-    d
-  }))
+  loops <- function(put) {
+    eval(bquote(function(x, d) {
+      for (turn in 1:4) for (i in 2:length(d)) {
+        new <- d[i - 1] + x[i]
+        if (new < d[i]) .(put)
+      }
+      d
+    }))
+  }
   for (put in expression(d[i] <- new, d[i] <- new - 3, {
     d[i] <- new
     d[1] <- log(new)
