@@ -19,25 +19,30 @@ lower_vector <- function(cx, call) {
 # One number a given number of times; any other form is R's own.
 lower_rep <- function(cx, call) {
   args <- matched_call(cx, call, function(x, times, each, length.out) NULL)
-  count <- args$times %||% args$length.out
   fn <- if (call_name(call) == "rep.int") "rep.int" else "rep" # which differ in what they stop at
-  plain <- length(args) == 2 && !is.null(count) && !is.null(args$x)
-  if (!plain) return(asked_of_r(fn, identity, 1, risky = TRUE)(cx, call))
-  node <- node_of(cx, operand_values(cx, args["x"])[[1]], args$x)
-  mark <- length(cx$out)
-  times <- if (node$rank > 0) lower_node(cx, count) else count_node(cx, count)
-  node <- keep_aside(cx, node, mark)
-  if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(node, times))))
-  ask_value(cx, call, fn, list(node, times), c("", names(args)[[2]]), identity, 1, TRUE)
+  plain <- length(args) == 2 && !is.null(args$x) && is.null(args$each)
+  if (plain) repeated(cx, call, fn, args, identity) else asked_of_r(fn, identity, 1, risky = TRUE)(cx, call)
 }
 
+# What is no length stops here, where `rep()` takes it for none.
 lower_rep_len <- function(cx, call) {
   args <- matched_call(cx, call, function(x, length.out) NULL)
   if (length(args) < 2) fall_back(cx, "rep_len() without a length")
-  size <- lower_node(cx, args$length.out)
-  if (size$rank > 0) fall_back(cx, "rep_len() of several lengths")
-  put(cx, "need", list(element_node("not", list(element_node("is_na", list(size))))))
-  lower_rep(cx, as.call(c(as.name("rep"), args)))
+  repeated(cx, call, "rep", args, function(times) {
+    if (times$rank > 0) fall_back(cx, "rep_len() of several lengths")
+    put(cx, "need", list(element_node("lt", list(as_mode(times, "double"), const_node(2^52)))))
+    times
+  })
+}
+
+# `args`: what is repeated, and how often, which `check` looks at.
+repeated <- function(cx, call, fn, args, check) {
+  node <- node_of(cx, operand_values(cx, args["x"])[[1]], args$x)
+  mark <- length(cx$out)
+  times <- check(if (node$rank > 0) lower_node(cx, args[[2]]) else count_node(cx, args[[2]]))
+  node <- keep_aside(cx, node, mark)
+  if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(node, times))))
+  ask_value(cx, call, fn, list(node, times), c("", names(args)[[2]]), identity, 1, TRUE)
 }
 
 # A fill where the data are one number, else the data in a new shape.

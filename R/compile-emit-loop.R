@@ -268,7 +268,7 @@ in_strips <- function(em, step, id, tests, fast, careful) {
   start <- sprintf("DS_ENDS(%1$s, 1, %1$s_n, ", from)
   scan <- tests[startsWith(tests, start)]
   number <- sub("\\)$", "", substring(scan, nchar(start) + 1))
-  about <- grepl(sprintf("(least|most)%s\\b", number), tests)
+  about <- hang_on(tests, number)
   before <- c(tests[tests != scan & !about], "1")
   inside <- c(
     sprintf("sound%s", id), sprintf("DS_ENDS(%1$s, from%2$s + 1, to%2$s, %3$s)", from, id, number), tests[about]
@@ -280,6 +280,17 @@ in_strips <- function(em, step, id, tests, fast, careful) {
       indent(c(sprintf("sound%s = 0;", id), careful)), "}"
     )), "}"
   )
+}
+
+# Which tests speak of what a scan finds, or of what scans find whose parts hang on that.
+hang_on <- function(tests, number) {
+  repeat {
+    about <- grepl(sprintf("(least|most)(%s)\\b", paste(number, collapse = "|")), tests)
+    scans <- tests[about & startsWith(tests, "DS_END")]
+    more <- union(number, sub(".*, (\\w+)\\)$", "\\1", scans))
+    if (length(more) == length(number)) return(about)
+    number <- more
+  }
 }
 
 each_loop <- function(em, step, body, name, id, there, strips = FALSE) {

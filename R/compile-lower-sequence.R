@@ -141,7 +141,8 @@ part_place <- function(cx, call, indices) {
 store_part <- function(cx, target, code, path) {
   if (is_empty_list(cx, code[[3]])) return(store_list(cx, target, code, path))
   value <- lower(cx, code[[3]])
-  if (value$kind == "list" || !is.null(value$names)) return(store_record(cx, code, path, value))
+  if (value$kind == "list") return(store_record(cx, code, path, value))
+  if (!is.null(value$names)) return(store_record(cx, code, path, not_null(cx, value)))
   if (value$kind != "number" || !is.null(value$names)) refuse(cx, code, "a part of a list that is no number or vector")
   if (is.null(value$node) && length(path$places) == 1) {
     return(drop_part(cx, code, as.character(target[[2]]), path$key, part_places(cx, path)))

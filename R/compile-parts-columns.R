@@ -120,7 +120,7 @@ numbered_column <- function(table, number, name) {
 
 tells_columns <- function(names, number) !anyDuplicated(names) && !names[[number]] %in% c("", NA)
 
-nothing_built <- structure(list(), class = "nothing built") # what no kernel takes
+nothing_built <- new.env() # what no kernel takes, and remains so whatever attributes it is stripped of
 
 is_checked_column <- function(code) is.call(code) && identical(code[[1]], numbered_column)
 

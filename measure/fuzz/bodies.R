@@ -39,9 +39,18 @@ body_function <- function(code) {
   as.function(c(formals, list(body)), baseenv())
 }
 
+# The code with a draw before one of its parts: random states tell whether each part is worked out once, in order.
+with_draw <- function(code) {
+  paths <- Filter(length, part_paths(code))
+  if (length(paths) == 0) return(code)
+  path <- pick_one(paths)
+  with_part(code, path, call("{", quote(sample.int(2L)), code[[path]]))
+}
+
 body_mismatch <- function(programs_cut, seed, rounds = 4) {
   set.seed(seed)
-  f <- body_function(pick_one(programs_cut))
+  code <- pick_one(programs_cut)
+  f <- body_function(if (seed %% 2) code else with_draw(code))
   fast <- program_compiled(f)
   for (round in seq_len(rounds)) {
     arguments <- lapply(formals(f), function(formal) {

@@ -498,3 +498,20 @@ test_that("an environment is a record that is changed in place, and what may see
   )
   for (f in left) expect_identical(compared(f, plain), "R")
 })
+
+test_that("what may be NULL comes out with its names, or as NULL", {
+  kept <- list(
+    quote(list(r, c(r["a"], k), length(r), unname(r))), quote(for (i in 1:2) l[[i]] <- r),
+    quote(for (i in 1:2) l[[length(l) + 1]] <- if (k > i) c(a = x[1], b = k)),
+    quote(for (i in 1:2) l[[i]] <- if (k > i) list(a = x[1], b = k)),
+    quote(for (i in 1:2) r <- c(r, z = i)), quote(r <- r * 2), quote(l <- list(r, q = if (k > 2) r))
+  )
+  for (step in kept) {
+    f <- eval(bquote(function(x, k, l = list()) {
+      r <- if (k > 1) c(a = x[1], b = k)
+      .(step)
+      list(l, r)
+    }))
+    for (k in list(1L, 2L, 3, 0)) for (x in list(c(1, 2), 2:3)) compiled_as_in_r(f, x, k)
+  }
+})

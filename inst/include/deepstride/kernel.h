@@ -900,6 +900,7 @@ static inline SEXP ds_single_as(int tag, double x) {
   return Rf_ScalarReal(x);
 }
 static inline SEXP ds_named(SEXP s, int count, const char **labels) {
+  if (s == R_NilValue) return s;
   if (MAYBE_REFERENCED(s) && TYPEOF(s) != VECSXP) s = Rf_shallow_duplicate(s);
   PROTECT(s);
   SEXP names = PROTECT(Rf_allocVector(STRSXP, count));
