@@ -100,7 +100,28 @@ mathematical <- function(fn, count = 1, warns = TRUE) {
 math_value <- function(cx, call, fn, values, warns, flags = integer()) {
   if (any(vapply(values, function(value) "complex" %in% value$modes, NA))) return(complex_math(cx, call, values))
   if (fn %in% talking_functions) cx$risky <- TRUE
+  if (length(values) > 1) values <- as_first_longest(cx, call, values)
   element_value(cx, call, "math", values, fn = fn, flags = flags, warns = warns)
+}
+
+# Extents and names are those of the first argument that is as long as the result, none if it has none. Where a later one
+# is taken for it, those before it are to be shorter.
+as_first_longest <- function(cx, call, values) {
+  ranks <- node_ranks(lapply(values, function(value) value$node))
+  shaped <- which(ranks > 1)[1]
+  if (isTRUE(shaped > 1)) for (i in seq_len(shaped)) if (ranks[[i]] > 0) {
+    values[[i]]$node <- named_node(cx, values[[i]]$node)
+  }
+  for (i in seq_len(max(shaped - 1, 0, na.rm = TRUE))) {
+    count <- if (ranks[[i]] > 0) size_node(values[[i]]$node) else one_node()
+    put(cx, "need", list(element_node("ne", list(count, size_node(values[[shaped]]$node)))))
+  }
+  labels <- lapply(values, function(value) value$names)
+  lent <- which(!vapply(labels, is.null, NA))[1]
+  if (isTRUE(lent > 1) && (length(labels[[lent]]) == 1 || any(ranks[seq_len(lent - 1)] > 0))) {
+    refuse(cx, call, "a vector with names behind one without", "Take them off: `unname()`.")
+  }
+  values
 }
 
 # Functions of R's library that warn by themselves.

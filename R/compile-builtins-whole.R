@@ -5,7 +5,8 @@ is_text <- function(code) is.character(code) && length(code) == 1 && !is.na(code
 
 # `mode_of` gives the result's mode from that of the first argument, or from all, and the nodes where it asks for them;
 # `rank` the rank, or a function of the nodes; `check` what must hold of the shapes, else the kernel
-# falls back; `risky` calls may stop or warn: then the kernel falls back, too. `mixed` says of numbers of which only the
+# falls back; `risky` calls may stop or warn: then the kernel falls back, too (a number: calls of more arguments than
+# that). `mixed` says of numbers of which only the
 # run tells whether they are integers or doubles that the result is the same for both ("any"), or of the first one's
 # mode ("first").
 asked_of_r <- function(
@@ -25,6 +26,7 @@ asked_of_r <- function(
     if (mixed != "none") values <- lapply(values, as_if_double)
     nodes <- Map(function(value, code) node_of(cx, value, code), values, unname(numbers))
     labels <- rlang::names2(given)
+    if (is.numeric(risky)) risky <- length(given) > risky
     value <- ask_value(cx, call, fn, nodes, labels, mode_of, rank, risky, check, where, all_modes, unname(texts))
     if (kept) as_mixed(value, tag) else value
   }
@@ -40,6 +42,7 @@ ask_value <- function(
   result <- if (is.function(rank)) rank(nodes) else rank
   if (!is.null(check)) for (test in check(nodes)) put(cx, "need", list(test))
   if (risky) cx$risky <- TRUE
+  cx$asks <- TRUE
   node <- in_variable(cx, value_node("ask", mode, max(1, result), unname(nodes),
     fn = fn, where = where, labels = labels, risky = risky, texts = texts
   ))
@@ -75,7 +78,7 @@ product_check <- function(first, second) {
     same <- function(one, other) element_node("eq", list(one, other))
     fits <- same(size(nodes[[1]], first), size(nodes[[2]], second))
     vectors <- node_ranks(nodes) == 1
-    if (sum(vectors) != 1) return(list(fits))
+    if (sum(vectors) != 1 || all(node_ranks(nodes) < 2)) return(list(fits))
     # a vector is a row or a column, as it fits
     matrix <- nodes[[which(!vectors)]]
     list(value_node("or_else", "logical", 0, list(fits, same(
@@ -85,6 +88,9 @@ product_check <- function(first, second) {
   }
 }
 
+# R stops at more extents than two.
+at_most_matrix <- function(nodes) if (nodes[[1]]$rank > 2) list(const_node(FALSE))
+
 # The result has as many elements as the first argument, or is one number if that is.
 like_first <- function(nodes) min(1, nodes[[1]]$rank)
 
@@ -93,7 +99,7 @@ raised_mode <- function(mode) highest_mode(mode, "integer")
 whole_rows <- function() {
   product <- function(fn, ...) asked_of_r(fn, or_complex("double"), 2, ..., all_modes = TRUE, mixed = "any")
   list(
-    t = asked_of_r("t", identity, 2, mixed = "first"), "%*%" = product("%*%", check = product_check(2, 1)),
+    t = asked_of_r("t", identity, 2, mixed = "first", check = at_most_matrix), "%*%" = product("%*%", check = product_check(2, 1)),
     crossprod = product("crossprod", check = product_check(1, 1)), tcrossprod = product("tcrossprod", risky = TRUE),
     solve = asked_of_r("solve", or_complex("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2,
       risky = TRUE, all_modes = TRUE, mixed = "any"
@@ -102,10 +108,10 @@ whole_rows <- function() {
     colMeans = margin("colMeans"),
     sort = asked_of_r("sort", identity, 1, risky = TRUE, mixed = "first"),
     order = asked_of_r("order", always("integer"), 1, risky = TRUE, mixed = "any"),
-    unique = asked_of_r("unique", identity, function(nodes) max(1, nodes[[1]]$rank), mixed = "first"),
-    duplicated = asked_of_r("duplicated", always("logical"), 1, mixed = "any"),
+    unique = asked_of_r("unique", identity, function(nodes) max(1, nodes[[1]]$rank), risky = 1, mixed = "first"),
+    duplicated = asked_of_r("duplicated", always("logical"), 1, risky = 1, mixed = "any"),
     which = asked_of_r("which", always("integer"), 1, risky = TRUE),
-    match = asked_of_r("match", always("integer"), like_first, mixed = "any"), "%in%" = lower_in,
+    match = asked_of_r("match", always("integer"), like_first, risky = 2, mixed = "any"), "%in%" = lower_in,
     findInterval = asked_of_r("findInterval", always("integer"), like_first, risky = TRUE),
     tabulate = asked_of_r("tabulate", always("integer"), 1, risky = TRUE),
     cummax = asked_of_r("cummax", raised_mode, 1), cummin = asked_of_r("cummin", raised_mode, 1),

@@ -98,10 +98,12 @@ pick_loops <- function(picked, body) {
   c("tick -= n_all_ >> 3; DS_TURN(0);", open[-length(open)], paste(open[[length(open)]], text))
 }
 
-# A subset as a value of its own. Extents of one would be dropped by R: the kernel falls back.
+# A subset as a value of its own. Extents of one would be dropped by R: the kernel falls back, unless they may be kept,
+# all of them, or, where the rank is less, those that are not of a single place.
 make_subset <- function(em, node) {
   picked <- pick_all(em, node, if (length(node$args) == 1) "read" else "")
-  kept <- if (node$keep) rep(TRUE, length(picked$counts)) else !picked$single
+  whole <- node$keep && node$rank == length(picked$counts)
+  kept <- if (whole) rep(TRUE, length(picked$counts)) else !picked$single
   extents <- picked$counts[kept]
   drops <- if (node$rank > 1 && !node$keep) sprintf("DS_NEED(%s);", paste(extents, "!= 1", collapse = " && "))
   if (length(node$args) > 1 && !node$keep && node$rank == 1 && sum(kept) > 1) drops <- "DS_FALLBACK;"

@@ -39,10 +39,11 @@ is_free_name <- function(cx, name, scope, env, words, ready, seen = character())
   if (name %in% words) return(FALSE)
   key <- key_in(scope, name)
   if (is.null(key)) {
+    if (ready && outside_kind(name, env) != "plain") return(FALSE)
     kernel <- kernel_in(name, env)
   } else {
     type <- cx$flow[[key]]
-    if (ready && !is.null(type$promise)) return(FALSE)
+    if (ready && !(is.null(type$promise) && is.null(type$pending))) return(FALSE)
     kernel <- if (identical(type$kind, "function")) type$kernel
   }
   is.null(kernel) || is_free_of(cx, kernel, words, ready, seen)

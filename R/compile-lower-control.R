@@ -67,12 +67,19 @@ lower_branches <- function(cx, code) {
 choose_node <- function(cx, cond, yes, no) {
   if (cond$op == "const" || !is_plain(yes) || !is_plain(no)) return(NULL)
   before <- list(flow = cx$flow, out = cx$out)
-  sides <- lapply(list(yes, no), function(code) lower(cx, code))
-  plain <- vapply(sides, function(side) {
+  waits <- cx$shared$waits
+  # what stops in one, or is worked out late in one, is neither where the other is taken
+  nothing <- function(e) NULL
+  sides <- tryCatch(
+    lapply(list(yes, no), function(code) lower(cx, code)),
+    ds_never = nothing, ds_error_unsupported = nothing
+  )
+  if (is.null(sides)) cx$shared$waits <- waits
+  plain <- !is.null(sides) && all(vapply(sides, function(side) {
     side$kind == "number" && !is.null(side$node) && side$node$rank == 0 && length(side$modes) == 1 &&
       is.null(side$names)
-  }, NA)
-  if (all(plain) && sides[[1]]$node$mode == sides[[2]]$node$mode && identical(before$out, cx$out)) {
+  }, NA))
+  if (plain && sides[[1]]$node$mode == sides[[2]]$node$mode && identical(before$out, cx$out)) {
     return(new_value(value_node("choose", sides[[1]]$node$mode, 0, list(cond, sides[[1]]$node, sides[[2]]$node))))
   }
   cx$flow <- before$flow

@@ -40,7 +40,7 @@ new_lowering <- function(kernel, shared) {
   cx$outside <- character()
   cx$written_in <- cx$forcing <- character()
   cx$inlined <- list()
-  cx$random <- cx$risky <- FALSE
+  cx$random <- cx$risky <- cx$asks <- FALSE
   cx$returned <- list()
   cx
 }
@@ -78,10 +78,11 @@ lower_kernel <- function(kernel, types) {
   form$trusted <- unname(shared$trusted)
   form$outside <- unname(shared$outside[form$outside])
   form$waits <- shared$waits
-  for (field in c("random", "risky")) form[[field]] <- form[[field]] || any(vapply(
+  for (field in c("random", "risky", "asks")) form[[field]] <- form[[field]] || any(vapply(
     form$callees,
     function(one) one[[field]], NA
   ))
+  form$risky <- form$risky || (form$random && form$asks) # what was drawn is kept where a function of R stops
   form
 }
 
@@ -131,7 +132,7 @@ lower_function <- function(kernel, types, shared) {
   })
   list(
     name = kernel$name %||% "kernel", arguments = unname(c(arguments, outside)), given = given, steps = steps,
-    vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, returned = cx$returned,
+    vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, asks = cx$asks, returned = cx$returned,
     file = kernel$file
   )
 }

@@ -12,8 +12,8 @@ parts_by_text <- function(made, name, frame) {
   table <- identical(class(frame[[name]]), "data.frame")
   turned <- change_upwards(code, function(code) {
     part <- if (table) part_for_column(code, symbol)
-    if (is.null(part)) return(place_of_part(code, symbol, labels, texts))
-    placed <- change_upwards(part, place_of_part, symbol, labels, texts)
+    if (is.null(part)) return(place_of_part(code, made, name, labels, texts, frame))
+    placed <- change_upwards(part, place_of_part, made, name, labels, texts, frame)
     if (!identical(placed, part)) placed
   })
   sound <- mean_rs(c("names", "match", "["), frame) && !identical(turned, made$code) &&
@@ -22,9 +22,10 @@ parts_by_text <- function(made, name, frame) {
 }
 
 # NULL for what is no part that a text tells.
-place_of_part <- function(code, symbol, labels, texts) {
-  if (!is_part(code, symbol) || is.null(text_vector_of(code[[3]], texts))) return(NULL)
-  call("[[", symbol, call("match", code[[3]], as.name(labels), 0L))
+place_of_part <- function(code, made, name, labels, texts, frame) {
+  if (!is_part(code, as.name(name)) || is_text(code[[3]])) return(NULL)
+  told <- told_by(made, code[[3]], texts, frame)
+  if (!is.null(told)) call("[[", as.name(name), place_among(name, code[[3]], labels, told))
 }
 
 is_part <- function(code, symbol) call_name(code) == "[[" && length(code) == 3 && identical(code[[2]], symbol)
@@ -48,7 +49,8 @@ keeps_names <- function(code, name, labels) {
   parts <- changed_parts(code, name)
   !is.null(parts) && !labels %in% assigned_names(code) && all(vapply(parts, function(part) {
     place <- part[[3]]
-    is.call(place) && call_name(place) == "match" && identical(place[[3]], as.name(labels))
+    among <- is.call(place) && call_name(place) == "match" && identical(place[[3]], as.name(labels))
+    among || is_place_told(place)
   }, NA))
 }
 
@@ -78,14 +80,42 @@ columns_by_place <- function(made, code, name, frame) {
   made$code <- code
 }
 
-# Does code speak of a list only as `list[[i]]`, or go over its parts?
-uses_parts_only <- function(code, symbol) {
+# Does code speak of a list only as `list[[i]]`, or go over its parts, or, if `counted`, ask how many they are?
+uses_parts_only <- function(code, symbol, counted = FALSE) {
   if (identical(code, symbol)) return(FALSE)
   if (!is.call(code)) return(TRUE)
   parts <- as.list(code)
   if (is_part(code, symbol)) parts <- parts[-(1:2)]
   if (call_name(code) == "for" && identical(code[[3]], symbol)) parts <- parts[-3]
-  all(vapply(parts, function(one) rlang::is_missing(one) || uses_parts_only(one, symbol), NA))
+  if (counted && is_counted(code, c("length", "seq_along"), as.character(symbol))) return(TRUE)
+  all(vapply(parts, function(one) rlang::is_missing(one) || uses_parts_only(one, symbol, counted), NA))
+}
+
+# A list with a class or other attributes whose parts are all that the code speaks of, as a list of these; FALSE where
+# it is something else.
+parts_alone <- function(made, name, frame) {
+  whole <- any(vapply(made$before, speaks_freely, NA, name)) || name %in% own_of_functions(made$code)
+  of_parts <- !is.null(type_of_list(list_alone(frame[[name]]))) && mean_rs(c("length", "seq_along", "[["), frame)
+  if (whole || !of_parts || !uses_parts_only(made$code, as.name(name), counted = TRUE)) return(FALSE)
+  made$given[[name]] <- as.call(list(list_alone, made$given[[name]]))
+  made$puts[[name]] <- list(
+    fits = function(value, frame, all) TRUE,
+    put = function(value, frame) {
+      kept <- attributes(frame[[name]])
+      kept$names <- names(value)
+      attributes(value) <- kept
+      assign(name, value, envir = frame)
+    }
+  )
+  TRUE
+}
+
+list_alone <- function(x) {
+  if (!is.list(x) || is.data.frame(x) || !is.null(dim(x))) return(nothing_built)
+  labels <- names(x)
+  attributes(x) <- NULL
+  names(x) <- labels
+  x
 }
 
 # Columns keep their length and their number: where they do not, R says what becomes of it.

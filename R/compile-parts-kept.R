@@ -134,6 +134,11 @@ keeping_names <- c(
   "tan", "!", "<", ">", "<=", ">=", "==", "!="
 )
 
+# A logarithm to a base has the base's names only where that is the longer one.
+keeps_names_of <- function(code) {
+  is.call(code) && call_name(code) %in% keeping_names && (call_name(code) != "log" || length(code) == 2)
+}
+
 # The variable whose names a value has: one with names, or an expression of it with single numbers alone. The first
 # operand gives its own, whatever the second: where that is longer or has extents, what comes of it is R's.
 source_of_names <- function(code, own, facts) {
@@ -144,7 +149,7 @@ source_of_names <- function(code, own, facts) {
     return(if (whole && name %in% names(facts$values)) name)
   }
   if (is_of_length(code)) return(source_of_names(code[[2]], own, facts))
-  if (!is.call(code) || !call_name(code) %in% keeping_names) return(NULL)
+  if (!keeps_names_of(code)) return(NULL)
   operands <- as.list(code)[-1]
   first <- if (length(operands) == 2) source_of_names(operands[[1]], own, facts)
   if (!is.null(first) && has_own_names(facts$values[[first]])) return(first)
@@ -159,14 +164,14 @@ source_of_names <- function(code, own, facts) {
 is_given_nameless <- function(code, facts) {
   if (is.name(code)) return(!as.character(code) %in% c(facts$carriers, names(facts$assigned), stored_names(facts$code)))
   if (!is.call(code)) return(is.numeric(code))
-  known <- call_name(code) %in% keeping_names || (call_name(code) == "c" && is.null(names(code)))
+  known <- keeps_names_of(code) || (call_name(code) == "c" && is.null(names(code)))
   known && all(vapply(as.list(code)[-1], is_given_nameless, NA, facts))
 }
 
 # What is joined to a vector whose names stay brings none of its own: the compiler is not to look for them.
 without_second_names <- function(code, kept, facts) {
   change_upwards(code, function(code) {
-    if (!call_name(code) %in% keeping_names || length(code) != 3) return(NULL)
+    if (!keeps_names_of(code) || length(code) != 3) return(NULL)
     if (is.null(lasting_names(code[[2]], kept, facts)) || is_given_nameless(code[[3]], facts)) return(NULL)
     code[[3]] <- call("unname", code[[3]])
     code
@@ -175,7 +180,7 @@ without_second_names <- function(code, kept, facts) {
 
 # The variable whose names arithmetic takes first, where it has them as long as the loop runs.
 lasting_names <- function(code, kept, facts) {
-  while (is.call(code) && call_name(code) %in% keeping_names) code <- code[[2]]
+  while (keeps_names_of(code)) code <- code[[2]]
   name <- if (is.name(code)) as.character(code) else ""
   if (!name %in% facts$inner && !is.null(facts$follows[[name]])) return(facts$follows[[name]])
   stays <- name %in% kept || (name %in% names(facts$values) && is.null(facts$assigned[[name]]))

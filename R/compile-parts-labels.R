@@ -130,7 +130,11 @@ told_place <- function(made, name, code, text, side) {
   symbol <- sprintf("names(%s)%s by %s", name, strrep(",", max(0, side - 1)), text)
   given <- if (nzchar(text)) made$given[[text]] else ""
   made$given[[symbol]] <- as.call(list(labels_of, made$given[[name]], side, given))
-  place <- call("match", code, as.name(symbol), 0L)
+  place_among(name, code, symbol, text)
+}
+
+place_among <- function(name, code, labels, text) {
+  place <- call("match", code, as.name(labels), 0L)
   if (nzchar(text)) return(place)
   at <- as.name(sprintf("%s%s", told_mark, name))
   bquote({
@@ -143,6 +147,8 @@ told_place <- function(made, name, code, text, side) {
 told_mark <- "place in "
 
 is_told <- function(code) is.name(code) && startsWith(as.character(code), told_mark)
+
+is_place_told <- function(code) is.call(code) && call_name(code) == "{" && length(code) == 4 && is_told(code[[4]])
 
 # None where some could be taken for others, or for none: R says what is meant.
 labels_of <- function(x, side, text) {

@@ -176,7 +176,7 @@ element_may_have_names <- function(code, facts) {
 is_single_place <- function(code, facts) {
   if (rlang::is_missing(code)) return(FALSE)
   if (is.call(code) && call_name(code) == "match" && length(code) == 4) code <- code[[2]]
-  looked_up <- is.call(code) && call_name(code) == "{" && length(code) == 4 && is_told(code[[4]])
+  looked_up <- is_place_told(code)
   looked_up || is_single_index(code, facts)
 }
 

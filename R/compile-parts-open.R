@@ -100,7 +100,7 @@ value_named <- function(code, values) {
   if (is.name(code)) return(values[[as.character(code)]])
   if (!is.call(code) || length(code) < 2 || rlang::is_missing(code[[2]])) return(NULL)
   of <- value_named(code[[2]], values)
-  if (call_name(code) %in% keeping_names) return(if (is.atomic(of)) of)
+  if (keeps_names_of(code)) return(if (is.atomic(of)) of)
   part <- if (is_part_code(code) && is.list(of)) as.character(code[[3]])
   part <- if (!is.null(part) && part %in% names(of)) .subset2(of, part)
   if (has_plain_names(part)) part

@@ -69,7 +69,7 @@ place_of_name <- function(code, facts) {
     ways <- lapply(operands[-1], place_of_name, facts)
     return(if (!any(vapply(ways, is.null, NA))) as.call(c(as.name("if"), operands[[1]], ways)))
   }
-  if (!head %in% keeping_names || !is_single_code(code, facts)) return(NULL)
+  if (!keeps_names_of(code) || !is_single_code(code, facts)) return(NULL)
   found <- lapply(operands, place_of_name, facts)
   if (any(vapply(found, is.null, NA))) return(NULL)
   Reduce(first_place, found)

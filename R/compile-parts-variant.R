@@ -129,6 +129,7 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   as_it_was <- list(code = made$code, given = made$given)
   if (name %in% own_of_functions(made$code)) return(take_with_namesakes(made, name, frame))
   parts_by_text(made, name, frame)
+  placed <- list(code = made$code, given = made$given)
   columns_for_records(made, name, frame)
   plain <- identical(class(frame[[name]]), "data.frame") # others may mean something else by `[`
   if (plain) rows_as_elements(made, name, frame[[name]], frame)
@@ -140,6 +141,8 @@ take_apart <- function(made, name, frame, unrolled = FALSE) {
   if (whole && plain && !any(startsWith(as.character(names(apart$found)), paste0(name, "$")))) {
     if (!is.null(columns_by_place(made, apart$code, name, frame))) return(made$given <- c(made$given, apart$found))
   }
+  list2env(placed, made)
+  if (whole && parts_alone(made, name, frame)) return()
   list2env(as_it_was, made)
   if (!unrolled && unroll_parts(made, name, frame)) return(take_apart(made, name, frame, unrolled = TRUE))
   made$reason <- sprintf("the list `%s` is used as a whole", name)
