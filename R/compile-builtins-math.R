@@ -164,7 +164,7 @@ lower_log <- function(cx, call) {
   math_value(cx, call, if (length(values) == 1) "log" else "ds_log_of", values, TRUE)
 }
 
-# pmin() and pmax() take the shape of their first argument.
+# pmin() and pmax() take the shape and the names of their first argument.
 parallel_extreme <- function(op) {
   function(cx, call) {
     args <- as.list(call)[-1]
@@ -173,6 +173,7 @@ parallel_extreme <- function(op) {
     found <- settled_modes(cx, values, function(modes) highest_mode(modes), !named_values(values))
     if (found$mode == "logical") refuse(cx, call, "the extremes of conditions")
     first <- found$values[[1]]$node$rank
+    found$values[-1] <- lapply(found$values[-1], unnamed_value)
     values <- if (first < 2) lapply(found$values, flat_value, cx = cx) else found$values
     as_found(cx, Reduce(function(one, other) element_value(cx, call, op, list(one, other)), values), found)
   }
