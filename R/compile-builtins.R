@@ -125,7 +125,7 @@ element_names <- function(cx, call, values) {
 # What may stand inside an element-wise expression: variables, ranges, subsets along one index,
 # and other such expressions; anything else is put in a variable.
 as_leaf <- function(cx, node) {
-  if (node$rank == 0 || is_element_op(node$op) || node$op %in% c("var", "range")) return(node)
+  if (node$rank == 0 || is_element_op(node$op) || node$op %in% c("var", "range")) return(leaf_inside(cx, node))
   varying <- sum(vapply(node$args, function(position) position$op != "one", NA))
   if (node$op == "subset" && node$rank == 1 && varying == 1) return(node)
   in_variable(cx, node)
@@ -203,3 +203,10 @@ size_node <- function(node) value_node("size", "integer", 0, name = node$name)
 extent_node <- function(node, which) value_node("extent", "integer", 0, name = node$name, which = which)
 
 range_node <- function(from, to, colon) value_node("range", "integer", 1, list(from, to), colon = colon)
+
+# What is converted stands in a variable where it is no leaf.
+leaf_inside <- function(cx, node) {
+  converts <- node$rank > 0 && length(node$args) == 1 && is_element_op(node$op)
+  if (converts) node$args[[1]] <- as_leaf(cx, node$args[[1]])
+  node
+}

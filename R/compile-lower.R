@@ -401,7 +401,7 @@ keep_aside <- function(cx, value, mark) {
 in_variable <- function(cx, node, always = TRUE) {
   if (node$op %in% c("var", "const") && !always) return(node)
   id <- held_name(cx, new_variable(cx), node$mode, node$rank)
-  put(cx, "assign", list(node), name = id)
+  put(cx, "assign", list(leaf_inside(cx, node)), name = id)
   var_node(cx, id)
 }
 
