@@ -104,8 +104,8 @@ math_value <- function(cx, call, fn, values, warns, flags = integer()) {
   element_value(cx, call, "math", values, fn = fn, flags = flags, warns = warns)
 }
 
-# Extents and names are those of the first argument that is as long as the result, none if it has none. Where a later one
-# is taken for it, those before it are to be shorter.
+# Extents and names are those of the first argument that is as long as the result, none if it has none. Where a later
+# one is taken for it, those before it are to be shorter.
 as_first_longest <- function(cx, call, values) {
   ranks <- node_ranks(lapply(values, function(value) value$node))
   shaped <- which(ranks > 1)[1]

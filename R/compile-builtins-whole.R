@@ -99,7 +99,8 @@ raised_mode <- function(mode) highest_mode(mode, "integer")
 whole_rows <- function() {
   product <- function(fn, ...) asked_of_r(fn, or_complex("double"), 2, ..., all_modes = TRUE, mixed = "any")
   list(
-    t = asked_of_r("t", identity, 2, mixed = "first", check = at_most_matrix), "%*%" = product("%*%", check = product_check(2, 1)),
+    t = asked_of_r("t", identity, 2, mixed = "first", check = at_most_matrix),
+    "%*%" = product("%*%", check = product_check(2, 1)),
     crossprod = product("crossprod", check = product_check(1, 1)), tcrossprod = product("tcrossprod", risky = TRUE),
     solve = asked_of_r("solve", or_complex("double"), function(n) if (length(n) > 1) n[[2]]$rank else 2,
       risky = TRUE, all_modes = TRUE, mixed = "any"

@@ -507,11 +507,25 @@ test_that("what may be NULL comes out with its names, or as NULL", {
     quote(for (i in 1:2) r <- c(r, z = i)), quote(r <- r * 2), quote(l <- list(r, q = if (k > 2) r))
   )
   for (step in kept) {
-    f <- eval(bquote(function(x, k, l = list()) {
-      r <- if (k > 1) c(a = x[1], b = k)
-      .(step)
-      list(l, r)
-    }))
+    f <- eval(bquote(function(x, k, l = list()) list(r <- if (k > 1) c(a = x[1], b = k), .(step), l, r)))
     for (k in list(1L, 2L, 3, 0)) for (x in list(c(1, 2), 2:3)) compiled_as_in_r(f, x, k)
   }
+})
+
+test_that("lists with a class or other attributes are gone over by place, and keep what they have", {
+  classed <- structure(lapply(1:60, function(i) c(i, 2, 3)), class = "record", station = "Upper Mill")
+  named <- stats::setNames(classed, paste0("d", 1:60))
+  loops <- list(
+    quote(for (j in seq_along(y)) s <- s + sum(y[[j]]) * length(y)), quote(for (v in y) s <- s + v[2]),
+    quote(for (j in 2:40) y[[j]] <- y[[j - 1]] * 2), quote(for (j in 1:50) y[[j]][2] <- j),
+    quote(for (j in 1:3) y[[j]] <- c(y[[j]], j)), quote(for (j in 1:50) s <- s + sum(y[[paste0("d", j)]])),
+    quote(for (j in 1:50) y[[paste0("d", j)]] <- y[[j]] + 1)
+  )
+  for (loop in loops) {
+    f <- eval(bquote(function(y, s = 0) list(.(loop), s, y)))
+    expect_identical(over_parts(f, named), "native")
+    for (y in list(classed, named, unclass(named))) compiled_as_in_r(f, y)
+  }
+  asked <- function(y) list(for (j in 1:3) if (inherits(y, "record")) y[[j]] <- 0, y, attr(y, "station"))
+  for (y in list(named, unclass(classed))) compiled_as_in_r(asked, y)
 })

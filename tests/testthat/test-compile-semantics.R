@@ -796,19 +796,11 @@ test_that("a loop over places counts alike whichever strip of them holds the odd
 })
 
 test_that("what is missing where places of a vector lead is seen in every strip of them", {
-  most <- function(places, w, u) {
-    best <- 1L
-    for (k in places) best <- max(best, w[k])
-    best
-  }
-  unequal <- function(places, w, u) {
-    count <- 0L
-    for (k in places) if (w[k] != u[k]) count <- count + 1L
-    count
-  }
+  steps <- alist(best <- max(best, w[k]), if (w[k] != u[k]) best <- best + 1L)
   far <- rep(5L, 5000)
-  for (f in list(most, unequal)) for (places in list(1:2, 2L, c(3L, 1L), c(far, 1:2), c(1L, far), far, 1:2 + 0L)) {
-    fast <- ds_compile(f, whole = TRUE)
+  for (step in steps) for (places in list(1:2, 2L, c(3L, 1L), c(far, 1:2), c(1L, far), far, 1:2 + 0L)) {
+    f <- eval(bquote(function(places, w, u, best = 1L) list(for (k in places) .(step), best)))
+    fast <- ds_compile(f)
     for (w in list(c(NA, 3L, 1L, 2L, 4L), c(7L, NA, 1L, 2L, 4L), 5:1)) for (u in list(rep(0L, 5), c(NA, 1:4))) {
       expect_identical(outcome_of(fast, list(places, w, u)), outcome_of(f, list(places, w, u)))
     }
