@@ -13,7 +13,8 @@ test_that("functions of several numbers give the extents and names of the first 
     f <- eval(bquote(function(x, n) list(.(step), r)))
     fast <- ds_compile(f)
     for (x in shapes) for (n in shapes) expect_identical(
-      suppressMessages(outcome_of(fast, list(x, n))), outcome_of(f, list(x, n)), label = deparse1(list(code, x, n))
+      suppressMessages(outcome_of(fast, list(x, n))), outcome_of(f, list(x, n)),
+      label = deparse1(list(code, x, n))
     )
   }
 })
