@@ -71,9 +71,9 @@
 #' read by its fields (`l[[i]]$area`, `for (p in l) sum(p$depth)`), and so are rows of a data frame
 #' (`row <- d[i, ]` or `wet <- subset(d, rain > 0)`, then `row$rain`, `nrow(wet)`).
 #' Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`, `l[[name]]`,
-#' `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts (`p$soil$depth`);
-#' a helper that is handed a list, or a part of one, and uses it by its fields (`limit(x, p)`) is handed the fields;
-#' where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
+#' `l[[paste0("site", j)]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts
+#' (`p$soil$depth`); a helper that is handed a list, or a part of one, and uses it by its fields (`limit(x, p)`) is
+#' handed the fields; where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
 #' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and
 #' the like. An environment that a function changes by its fields (`pond$level <- pond$level + inflow`) counts as one,
 #' too, where nothing else in the loop may see it and no field is worked out when it is looked at. A vector may be
