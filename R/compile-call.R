@@ -73,11 +73,11 @@
 #' Parts and columns are reached by places and by texts that only the run tells (`d[i, j]`, `l[[name]]`,
 #' `l[[paste0("site", j)]]`, `for (k in names(d)) d[[k]] <- d[[k]] * 2`), and by the names of parts of parts
 #' (`p$soil$depth`); a helper that is handed a list, or a part of one, and uses it by its fields (`limit(x, p)`) is
-#' handed the fields; where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so that
-#' `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`, `[[` and
-#' the like. An environment that a function changes by its fields (`pond$level <- pond$level + inflow`) counts as one,
-#' too, where nothing else in the loop may see it and no field is worked out when it is looked at. A vector may be
-#' filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
+#' handed the fields; where they are of several kinds, a loop over at most 16 of them is written out turn by turn, so
+#' that `is.numeric(d[[k]])` is settled. A list of a class counts as a list where the class has no methods for `$`,
+#' `[[` and the like. An environment that a function changes by its fields (`pond$level <- pond$level + inflow`) counts
+#' as one, too, where nothing else in the loop may see it and no field is worked out when it is looked at. A vector may
+#' be filled by text from nothing (`n[word] <- n[word] + 1`, `out[paste0("day", i)] <- v`).
 #' Elements are reached by text (`p["rate"]`, `m[i, "depth"]`, `d[i, "rain"]`), also by one that is made as the loop
 #' goes (`score[[substr(s, i, i)]]`, of a list of single values, too), and rows of a data frame stored
 #' (`d[i, ] <- c(t, level)`, `d[i, 2:4] <- v`), put behind its last
