@@ -44,7 +44,10 @@ test_that("vectors, matrices and lists are reached by text that is made", {
 })
 
 test_that("a list that is no longer of single values is taken as it is", {
-  last <- function(u, d, s = 1) list(for (i in 1:3) s <- if (isTRUE(s > 9)) u[[length(u)]][1] else length(u), s)
+  last <- function(u, d, s = 1) {
+    for (i in 1:3) s <- if (isTRUE(s > 9)) u[[length(u)]][1] else length(u)
+    s
+  }
   fast <- ds_compile(last)
   days <- data.frame(rain = 1, day = as.Date("2020-01-02"))
   for (u in list(list(a = 1, b = 2), list(1, c(2, NA)), list(a = 1, b = 2:3), list(), list(a = 1, b = 2))) {
