@@ -1,6 +1,5 @@
 shapes <- list(
-  2, c(a = 2), c(1, 2), c(a = 1, b = 2), c(1, 2, 3, 4), 3L, numeric(), matrix(c(1, 2, 3, 4), 2), matrix(c(1, 2), 1),
-  matrix(3), matrix(c(1, 2, 3, 4), 2, dimnames = list(c("u", "v"), NULL)), array(c(1, 2, 3, 4), c(1, 2, 2))
+  2, c(a = 2), c(1, 2), c(1, 2, 3, 4), numeric(), matrix(c(1, 2, 3, 4), 2), matrix(c(1, 2), 1), matrix(3)
 )
 
 test_that("functions of several numbers give the extents and names of the first that is as long as the result", {
