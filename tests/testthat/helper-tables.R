@@ -179,7 +179,7 @@ compiled_as_in_r <- function(f, ...) {
 # Do the loops of a function run native, called twice? It gives what R gives either way.
 over_parts <- function(f, ...) {
   parts <- ds_inspect(compiled_as_in_r(f, ...))$parts
-  if (all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
+  if (nrow(parts) && all(parts$runs == "native" & parts$handed_back == 0)) "native" else "R"
 }
 
 # A function compiled, which gives what R gives for each list of arguments.

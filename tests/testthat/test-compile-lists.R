@@ -522,10 +522,11 @@ test_that("lists with a class or other attributes are gone over by place, and ke
     quote(for (j in 1:50) y[[paste0("d", j)]] <- y[[j]] + 1)
   )
   for (loop in loops) {
-    f <- eval(bquote(function(y, s = 0) list(.(loop), s, y)))
+    f <- as.function(c(alist(y = , s = 0), call("{", loop, quote(list(s, y)))), globalenv())
     expect_identical(over_parts(f, named), "native")
     for (y in list(classed, named, unclass(named))) compiled_as_in_r(f, y)
   }
-  asked <- function(y) list(for (j in 1:3) if (inherits(y, "record")) y[[j]] <- 0, y, attr(y, "station"))
+  asked <- alist(y = , for (j in 1:3) if (inherits(y, "record")) y[[j]] <- 0, list(y, attr(y, "station")))
+  asked <- as.function(c(asked[1], as.call(c(as.name("{"), asked[-1]))), globalenv())
   for (y in list(named, unclass(classed))) compiled_as_in_r(asked, y)
 })
