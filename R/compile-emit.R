@@ -3,6 +3,7 @@
 lines_of <- function(...) unlist(list(...))
 
 indent <- function(lines) {
+  lines <- as.character(lines) # of none there is NULL
   inside <- which(nzchar(lines) & !startsWith(lines, "#"))
   lines[inside] <- paste0("  ", lines[inside])
   lines

@@ -166,8 +166,17 @@ assign_part <- function(cx, target, code, field) {
   if (is.na(at)) refuse(cx, code, sprintf("the list has no part `%s`", field), "Make the list with all its parts.")
   value <- not_null(cx, lower(cx, code[[3]]))
   if (value$kind == "number" && is.null(value$node)) refuse(cx, code, "a part of a list that is taken away")
+  check_there(cx, key, name)
   assign_value(cx, part_key(key, at), value)
   value
+}
+
+# R takes a list before it gives it a part: one that may have no value has none in each of its parts.
+check_there <- function(cx, key, name) {
+  type <- cx$flow[[key]]
+  if (identical(type$kind, "list")) {
+    for (i in seq_along(type$labels)) check_there(cx, part_key(key, i), name)
+  } else if ("unset" %in% type$modes || isTRUE(type$looped) || !is.null(type$pending)) read_variable(cx, key, name)
 }
 
 # `x[i] <- v`: the value first, then the places, as R does it.

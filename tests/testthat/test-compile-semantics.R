@@ -394,6 +394,14 @@ test_that("what nobody needs the value of still warns", {
   both_ways(function(x, n) c(length(x && n > 0), NROW(x || n > 9), is.matrix(x && n), nrow(x && n)), c(2.5, NA, -1), 5)
 })
 
+test_that("a list without a value gets no part", {
+  both_ways(function(k) {
+    if (k > 1) r <- list(mean = k, top = list(2))
+    r$mean <- 3
+    k
+  }, 0)
+})
+
 test_that("a single number is a matrix of one in a product", {
   for (n in list(2, 1, numeric())) both_ways(function(x, n) drop(x %*% rep(1, n)), 5L, n)
   both_ways(function(x, v) list(x %*% v, v %*% x, crossprod(x, v[1:2])), 3, c(1, 2, 4))
