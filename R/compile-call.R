@@ -370,11 +370,17 @@ specialise <- function(state, values, missing = rep(FALSE, length(values))) {
       add_routine(state, kernel, types)
       NULL
     },
-    error = identity
+    error = unless_limit
   )
   if (is.null(caught)) return(TRUE)
   known <- inherits(caught, c("ds_error_unsupported", "ds_error_build"))
   refused(state, function() if (known) rlang::cnd_signal(caught) else abort_failure(kernel, caught))
+}
+
+# What nobody foresaw is left to R; but a time limit ends the call wherever it is reached.
+unless_limit <- function(e) {
+  limits <- paste("reached", c("elapsed", "CPU", "session elapsed", "session CPU"), "time limit")
+  if (conditionMessage(e) %in% gettext(limits, domain = "R")) stop(e) else e
 }
 
 # What nobody foresaw, such as code that is nested too deep, is refused like any other.

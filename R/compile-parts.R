@@ -255,9 +255,8 @@ run_part <- function(part, frame, start) {
 
 # Where its variables are not what they were the last time.
 run_anew <- function(part, words, frame) {
-  # what nobody foresaw is R's
-  kinds <- tryCatch(kinds_for_part(part, frame), error = function(e) NULL)
-  if (is.null(kinds)) return(list(fits = FALSE))
+  kinds <- tryCatch(kinds_for_part(part, frame), error = unless_limit)
+  if (!is.character(kinds)) return(list(fits = FALSE))
   if (any(kinds == "default")) kinds <- work_out_defaults(part, kinds, frame)
   raising <- kinds == "pending" & vapply(part$reads, raises_by_itself, NA, frame)
   kinds[raising] <- "raising"
@@ -385,7 +384,7 @@ most_variants <- 20
 
 # What a part is for variables of these kinds, made once.
 variant_of <- function(part, kinds, frame) {
-  left <- function(e) list(reason = sprintf("it could not be made ready (%s)", condition_line(e)))
+  left <- function(e) list(reason = sprintf("it could not be made ready (%s)", condition_line(unless_limit(e))))
   key <- tryCatch(variant_key(part, kinds, frame), error = left)
   if (is.list(key)) return(key)
   found <- part$variants[[key]]

@@ -128,6 +128,26 @@ test_that("an interrupted build leaves nothing behind", {
   expect_identical(running$get_result(), list("interrupted", f(c(1, 2)), 0L))
 })
 
+test_that("a time limit that is reached while a kernel is built ends the call", {
+  for (before in list(quote(s <- 0), quote(cat("")))) {
+    fast <- ds_compile(eval(bquote(function(x) {
+      .(before)
+      for (i in x) x <- x + i / 3
+      x
+    })))
+    ended <- tryCatch(
+      {
+        setTimeLimit(elapsed = 0.03, transient = TRUE)
+        fast(c(2, 3))
+      },
+      error = conditionMessage
+    )
+    setTimeLimit()
+    expect_match(ended, "time limit")
+    expect_equal(fast(c(2, 3)), c(11 / 3, 14 / 3))
+  }
+})
+
 test_that("where a call reaches past the end the kernel is built for that, once", {
   fast <- ds_compile(function(x, k) x[k])
   expect_identical(fast(c(1, 2), 1), 1)
