@@ -140,7 +140,7 @@ race_study <- function(tuning, study, size, budget) {
   backend <- new_backend(study, "none")
   on.exit(backend$close())
   race <- new_race(names(study$stages)[racing], size, study$seed, backend, tuning$limit)
-  race_settings(race, backend, tuning$margin, clock_now() + budget)
+  race_settings(race, backend, tuning$margin, start + budget)
   rows[racing] <- race_rows(race, tuning$margin)
   list(rows = rows, ended = race$ended, seconds = clock_now() - start)
 }
