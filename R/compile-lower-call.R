@@ -124,10 +124,8 @@ stand_alone <- function(cx, kernel, given, code) {
   if (!all(vapply(given, function(part) is_calm(cx, part), NA))) return(NULL)
   before <- list(flow = cx$flow, out = cx$out, temporaries = cx$temporaries)
   values <- lower_in_order(cx, unname(given), function(cx, part) lower(cx, part))
-  single <- vapply(values, function(value) {
-    value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1
-  }, NA)
-  found <- if (all(single)) ask_callee(cx, kernel, vapply(values, function(value) value$node$mode, ""))
+  modes <- function() vapply(values, function(value) value$node$mode, "")
+  found <- if (all(vapply(values, is_one_number, NA))) ask_callee(cx, kernel, modes())
   if (is.null(found$mode)) {
     cx$flow <- before$flow
     cx$out <- before$out
@@ -211,12 +209,15 @@ lower_callee <- function(cx, kernel, modes, routine) {
   list(routine = routine, mode = form$mode, random = form$random, outside = form$outside, form = form)
 }
 
+# Of one type, without a name: what goes to a routine of its own and comes out of it.
+is_one_number <- function(value) {
+  value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1 &&
+    is.null(value$names)
+}
+
 callee_mode <- function(form) {
   if (any(vapply(form$vars, function(var) identical(var$kind, "number") && var$rank > 0, NA))) return(NULL)
-  single <- vapply(form$returned, function(value) {
-    value$kind == "number" && !is.null(value$node) && value$node$rank == 0 && length(value$modes) == 1 &&
-      is.null(value$names)
-  }, NA)
+  single <- vapply(form$returned, is_one_number, NA)
   modes <- unique(vapply(form$returned[single], function(value) value$node$mode, ""))
   if (!all(single) || length(modes) > 1) return(NULL)
   if (length(modes)) modes else "none"

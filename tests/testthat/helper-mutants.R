@@ -308,6 +308,6 @@ mutant_mismatch <- function(seed, rounds = 4) {
 outcome_in_time <- function(f, arguments) {
   setTimeLimit(elapsed = 1, transient = TRUE)
   on.exit(setTimeLimit(elapsed = Inf))
-  found <- outcome_of(f, arguments)
+  found <- tryCatch(outcome_of(f, arguments), error = function(e) list(value = list(conditionMessage(e))))
   if (is.character(found$value[[1]]) && any(grepl("time limit|cannot allocate", found$value[[1]]))) NULL else found
 }

@@ -407,6 +407,11 @@ test_that("a single number is a matrix of one in a product", {
   both_ways(function(x, v) list(x %*% v, v %*% x, crossprod(x, v[1:2])), 3, c(1, 2, 4))
 })
 
+test_that("a single number keeps its name in a function that it is given to", {
+  taken <- function(a) a
+  both_ways(function(x) taken(quantile(x, 0.5)), c(2, 3, 7))
+})
+
 test_that("rep.int() stops where rep() does not", {
   both_ways(function(x, n) x * rep.int(n, rep.int(length(x), 2)), 5L, numeric())
   both_ways(function(x, n) x * rep.int(n, c(1, 2)), 5L, c(1, 2))
