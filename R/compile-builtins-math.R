@@ -215,7 +215,10 @@ certainty <- function(op) {
   function(cx, call) {
     if (op == "is_true" && length(call) == 2 && call_name(call[[2]]) == "all.equal") return(lower_near(cx, call))
     node <- operand_nodes(cx, call, 1)[[1]]
-    if (node$mode != "logical") return(new_value(const_node(FALSE)))
+    if (node$mode != "logical") {
+      work_out(cx, new_value(node))
+      return(new_value(const_node(FALSE)))
+    }
     new_value(element_node(op, list(as_single(cx, node))))
   }
 }

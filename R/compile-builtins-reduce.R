@@ -157,11 +157,9 @@ lower_length <- function(cx, call) {
 }
 
 length_of <- function(cx, value) {
-  if (value$kind == "list") return(const_node(length(value$parts)))
-  if (is.null(value$node)) return(const_node(0L))
-  if (value$node$rank == 0) {
+  if (value$kind == "list" || is.null(value$node) || value$node$rank == 0) {
     work_out(cx, value)
-    return(const_node(1L))
+    return(const_node(if (value$kind == "list") length(value$parts) else as.integer(!is.null(value$node))))
   }
   size_node(named_node(cx, value$node))
 }

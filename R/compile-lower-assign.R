@@ -174,9 +174,8 @@ assign_part <- function(cx, target, code, field) {
 # R takes a list before it gives it a part: one that may have no value has none in each of its parts.
 check_there <- function(cx, key, name) {
   type <- cx$flow[[key]]
-  if (identical(type$kind, "list")) {
-    for (i in seq_along(type$labels)) check_there(cx, part_key(key, i), name)
-  } else if ("unset" %in% type$modes || isTRUE(type$looped) || !is.null(type$pending)) read_variable(cx, key, name)
+  if (identical(type$kind, "list")) for (i in seq_along(type$labels)) check_there(cx, part_key(key, i), name)
+  if ("unset" %in% type$modes || isTRUE(type$looped) || !is.null(type$pending)) read_variable(cx, key, name)
 }
 
 # `x[i] <- v`: the value first, then the places, as R does it.

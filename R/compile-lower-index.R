@@ -126,6 +126,7 @@ list_load <- function(cx, call, of, indices, exact) {
 list_part <- function(cx, call, of, field) {
   at <- if (is.numeric(field)) field else match(field, of$labels)
   if (is.na(at) || at < 1 || at > length(of$parts)) refuse(cx, call, sprintf("the list has no part `%s`", field))
+  work_out(cx, list_value(of$parts[-at], of$labels[-at]))
   of$parts[[at]]
 }
 

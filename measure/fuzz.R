@@ -1,14 +1,15 @@
 # Of: R/compile- R/syntax- src/dispatch inst/include
 # Random programs in R and compiled, called several times each: values, warnings, errors and
 # random states that differ. Prints every mismatch, and fails where there is one or where a
-# process dies. Of eight sources:
+# process dies. Of nine sources:
 #   grammar   the language of kernels, drawn at random
 #   mutants   kernels of everyday kinds, changed at random, on values that matter
 #   nests     nests of loops whose places and sums are proved before they start, on awkward integers
 #   names     loops over what has names, which come out of them by whatever way, or do not
 #   tables    loops over lists, records and data frames, and what is filled by text
+#   calls     of R's functions, on arguments of every kind, wherever an expression can stand
 #   threads   of the first and the third, on two threads where their loops allow it
-#   parts     the first two, with every loop a part by itself among statements that only R can run
+#   parts     the first two and calls, with every loop a part by itself among statements that only R can run
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
 # Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
@@ -18,7 +19,8 @@
 #   preloaded and ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1:max_allocation_size_mb=3000).
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else "grammar,mutants,nests,names,tables,parts,threads,bodies"
+sources <- if (length(given) > 2) given[[3]] else
+  "grammar,mutants,nests,names,tables,calls,parts,threads,bodies"
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
 
 run_share <- function(seeds, helpers, sources, optimisation) {
@@ -40,7 +42,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   in_parts <- function(seed) {
     programs$parts <- TRUE
     on.exit(programs$parts <- FALSE)
-    if (seed %% 4 < 2) program_mismatch(seed) else mutant_mismatch(seed)
+    list(program_mismatch, program_mismatch, mutant_mismatch, call_mismatch)[[seed %% 4 + 1]](seed)
   }
   on_threads <- function(seed) {
     programs$threads <- 2
@@ -50,7 +52,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   tried <- list(
     parts = in_parts, threads = on_threads, grammar = program_mismatch, mutants = mutant_mismatch,
     nests = nest_mismatch,
-    names = named_mismatch, tables = table_mismatch,
+    names = named_mismatch, tables = table_mismatch, calls = call_mismatch,
     bodies = function(seed) body_mismatch(cut, seed)
   )
   do.call(rbind, lapply(sources, function(source) {
@@ -77,7 +79,7 @@ run_share <- function(seeds, helpers, sources, optimisation) {
 
 helpers <- normalizePath(c(
   file.path("tests", "testthat", paste0("helper-", c("programs", "mutants", "nests", "names", "tables"), ".R")),
-  file.path("measure", "fuzz", "bodies.R")
+  file.path("measure", "fuzz", c("bodies.R", "calls.R"))
 ))
 cores <- parallel::detectCores()
 share <- rep_len(seq_len(cores), diff(seeds) + 1)

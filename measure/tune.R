@@ -1,8 +1,8 @@
 # Of: R/tune- R/read-race R/time-
 # Whether the tuner finds the best setting, and for what part of the time of timing every setting exhaustively. 20
 # problems: chunks of whole-vector work in R, blocks of compiled nests, and kernels that wait for a known time.
-#   within   problems whose setting is within 3 % of the best of the exhaustive timing (wanted: 18 of 20); beside it, for
-#            how many of them that can be told on this machine: the best by one half of its rounds, on the other half
+#   within   problems whose setting is within 3 % of the best of the exhaustive timing (wanted: 18 of 20); beside
+#            it how many of them that can be told on this machine: the best by one half of its rounds, on the other half
 #   time     seconds of the tuner's races over those of the exhaustive timing, the median (wanted: at most 0.33)
 library(deepstride)
 Sys.setenv(R_USER_CACHE_DIR = tempfile("cache"))
@@ -75,9 +75,8 @@ exhaustive <- function(problem) {
   }
   of <- function(rounds) apply(times[rounds, ], 2, stats::median)
   again <- of(seq(2, 24, 2))
-  list(
-    seconds = of(1:25), took = deepstride:::clock_now() - start, told = again[[which.min(of(seq(1, 25, 2)))]] / min(again)
-  )
+  told <- again[[which.min(of(seq(1, 25, 2)))]] / min(again)
+  list(seconds = of(1:25), took = deepstride:::clock_now() - start, told = told)
 }
 
 rows <- lapply(names(problems), function(name) {
@@ -99,5 +98,6 @@ over <- vapply(rows, function(row) row$over, 0)
 said <- "%-16s chosen takes %.3f of the best (by halves %.3f), race %.2f of the exhaustive time\n"
 for (row in rows) cat(sprintf(said, row$name, row$over, row$told, row$share))
 told <- vapply(rows, function(row) row$told, 0)
-cat(sprintf("within 3 %%: %d of %d; by halves of the exhaustive timing %d\n", sum(over <= 1.03), length(over), sum(told <= 1.03)))
+said <- "within 3 %%: %d of %d; by halves of the exhaustive timing %d\n"
+cat(sprintf(said, sum(over <= 1.03), length(over), sum(told <= 1.03)))
 cat(sprintf("time: %.2f\n", stats::median(vapply(rows, function(row) row$share, 0))))

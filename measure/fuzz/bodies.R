@@ -52,21 +52,9 @@ body_mismatch <- function(programs_cut, seed, rounds = 4) {
   code <- pick_one(programs_cut)
   f <- body_function(if (seed %% 2) code else with_draw(code))
   fast <- program_compiled(f)
-  for (round in seq_len(rounds)) {
-    arguments <- lapply(formals(f), function(formal) {
+  mismatch_in_time(seed, f, fast, rounds, function(round) {
+    lapply(formals(f), function(formal) {
       if (runif(1) < 0.3) pick_one(mutant_values()) else pick_one(unlist(usual_values, recursive = FALSE))
     })
-    expected <- outcome_in_time(f, arguments)
-    if (is.null(expected)) next
-    before <- fallbacks_of(fast)
-    found <- outcome_in_time(fast, arguments)
-    count_call(expected, fallbacks_of(fast) > before)
-    if (is.null(found)) next
-    if (identical(found$value[[1]], "refused")) {
-      programs$refused <- programs$refused + !stops(expected)
-    } else if (!identical(expected, found)) {
-      return(list(seed = seed, f = f, arguments = arguments, expected = expected[-3], found = found[-3]))
-    }
-  }
-  NULL
+  })
 }

@@ -170,10 +170,8 @@ mutant_values <- function() {
 }
 
 usual_values <- list(
-  x = list(c(0.5, -1, 2.5, 3), c(1, 2), 1:4, c(2.5, NA, -1), 3, c(-0.5, 0)), k = list(2, 0.5, 1L, -1, 3), n = list(
-    3,
-    4L, 1, 2L, 5
-  )
+  x = list(c(0.5, -1, 2.5, 3), c(1, 2), 1:4, c(2.5, NA, -1), 3, c(-0.5, 0)), k = list(2, 0.5, 1L, -1, 3),
+  n = list(3, 4L, 1, 2L, 5)
 )
 
 mutant_arguments <- function() {
@@ -184,14 +182,9 @@ pick_one <- function(from) from[[sample.int(length(from), 1)]]
 
 same_kind <- list(
   c("+", "-", "*", "/", "^", "%%", "%/%"), c("<", ">", "<=", ">=", "==", "!="), c("&&", "||"), c("&", "|"),
-  c("sum", "mean", "max", "min", "prod", "length"), c("seq_along", "length"), c(
-    "numeric", "integer", "logical",
-    "runif"
-  ),
-  c("cumsum", "rev", "abs", "sqrt", "floor", "sort", "is.na", "diff"), c("any", "all"), c("pmin", "pmax"), c(
-    "nrow",
-    "ncol"
-  )
+  c("sum", "mean", "max", "min", "prod", "length"), c("seq_along", "length"),
+  c("numeric", "integer", "logical", "runif"), c("cumsum", "rev", "abs", "sqrt", "floor", "sort", "is.na", "diff"),
+  c("any", "all"), c("pmin", "pmax"), c("nrow", "ncol")
 )
 
 mutant_literals <- list(0, 1, 2, 1L, 2L, 0L, NA, -1, 0.5, 1e10, TRUE, 2147483647L, NaN, NULL, 3.14159265358979323846)
@@ -208,20 +201,15 @@ part_paths <- function(code, path = integer()) {
 
 changed_part <- function(part) {
   name <- as.name(sample(c("x", "k", "n"), 1))
-  choices <- list(
-    quote(abs(P)), quote(-P), quote((P)), quote(P + 0L), quote(P * N), quote(c(P, N)), quote(P[1]), quote(N),
-    quote(sum(P)),
-    quote(later(P)), quote(first_of(N, P)), quote({
+  choices <- expression(
+    abs(P), -P, (P), P + 0L, P * N, c(P, N), P[1], N, sum(P), later(P), first_of(N, P), {
       k <- P
       k
-    }), quote(if (k > 1) P else N), quote(if (k > 1) P), quote(as.integer(P)), quote(is.na(P)), quote(P[N]),
-    quote(N[-1]),
-    quote(runif(1) + P), quote(invisible(P)), quote(kinds(P)), quote(c(u = P)), quote(length(P)), quote(P %in% N),
-    quote(switch(2,
-      N,
-      P
-    )), quote(soil$layers * P), quote(rep(P, 2)), quote(max(P, N)), quote(weights[P]), quote(P &&
-      N > 0)
+    }, if (k > 1) P else N, if (k > 1) P, as.integer(P), is.na(P), P[N], N[-1], runif(1) + P, invisible(P), kinds(P),
+    c(u = P), length(P), P %in% N, switch("b",
+      a = N,
+      b = P
+    ), soil$layers * P, rep(P, 2), max(P, N), weights[P], P && N > 0
   )
   if (runif(1) < 0.4) return(pick_one(mutant_literals))
   do.call(substitute, list(pick_one(choices), list(P = part, N = name)))
@@ -230,21 +218,13 @@ changed_part <- function(part) {
 changed_call <- function(code) {
   head <- as.character(code[[1]])
   kin <- Filter(function(group) head %in% group, same_kind)
-  if (length(kin) && runif(1) < 0.6) code[[1]] <- as.name(sample(kin[[1]], 1)) else if (head == "{" &&
-    length(code) > 2) {
+  if (length(kin) && runif(1) < 0.6) {
+    code[[1]] <- as.name(sample(kin[[1]], 1))
+  } else if (head == "{" && length(code) > 2) {
     at <- sample(seq_along(code)[-1], 1)
-    code <- switch(sample(4, 1),
-      code[-at],
-      code[c(1, sample(seq_along(code)[-1]))],
-      as.call(append(
-        as.list(code),
-        code[[at]], at
-      )),
-      {
-        code[[at]] <- call("if", quote(k > 1), code[[at]])
-        code
-      }
-    )
+    guarded <- replace(code, at, list(call("if", quote(k > 1), code[[at]])))
+    shuffled <- code[c(1, sample(seq_along(code)[-1]))]
+    code <- list(code[-at], shuffled, as.call(append(as.list(code), code[[at]], at)), guarded)[[sample(4, 1)]]
   } else if (head %in% c("+", "-", "<", ">", "*") && length(code) == 3) {
     code[2:3] <- code[3:2]
   } else {
@@ -283,10 +263,18 @@ mutant_mismatch <- function(seed, rounds = 4) {
   f <- random_mutant(seed)
   fast <- tryCatch(program_compiled(f), error = identity)
   if (inherits(fast, "error")) return(list(seed = seed, f = f, found = conditionMessage(fast)))
-  for (round in seq_len(rounds)) {
-    set.seed(seed * 10 + round)
+  mismatch_in_time(seed, f, fast, rounds, function(round) {
     arguments <- mutant_arguments()
     if (runif(1) < 0.15) arguments$n <- NULL
+    arguments
+  })
+}
+
+# NULL, or what differs in one of some calls with arguments that are drawn.
+mismatch_in_time <- function(seed, f, fast, rounds, draw) {
+  for (round in seq_len(rounds)) {
+    set.seed(seed * 10 + round)
+    arguments <- draw(round)
     expected <- outcome_in_time(f, arguments)
     if (is.null(expected)) next
     before <- fallbacks_of(fast)
@@ -294,14 +282,11 @@ mutant_mismatch <- function(seed, rounds = 4) {
     count_call(expected, fallbacks_of(fast) > before)
     if (is.null(found)) next
     refused <- identical(found$value[[1]], "refused")
-    if (refused) programs$refused <- programs$refused + !stops(expected) else if (!identical(
-      expected,
-      found
-    )) {
+    if (refused) programs$refused <- programs$refused + !stops(expected)
+    if (!refused && !identical(expected, found)) {
       return(list(seed = seed, round = round, f = f, arguments = arguments, expected = expected[-3], found = found[-3]))
     }
   }
-  NULL
 }
 
 # Of a call that ends in time and fits into memory; NULL else.

@@ -71,4 +71,12 @@ test_that("a race drops what is surely worse and stops when the best is known", 
   expect_false(internal("race_decided")(internal("race_standing")(logs[1:2, ]), rep(TRUE, 3), 0.03))
 })
 
+test_that("a race charges what collects garbage to who makes it", {
+  race <- list2env(list(round = 1, size = 5, bytes = c(1e6, 3e6), cells = list(list(stage = "a"), list(stage = "b"))))
+  race$samples <- data.frame(
+    stage = c("a", "b"), size = 5, round = 1, batch = 1, seconds = c(0.03, 0.01), gc_seconds = c(0.02, 0)
+  )
+  expect_equal(exp(internal("race_logs")(race)), t(c(0.015, 0.025)))
+})
+
 build_quickly()
