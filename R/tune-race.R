@@ -50,17 +50,17 @@ far_behind <- function(logs) {
 race_round <- function(race, backend, racing) {
   start <- clock_now()
   race$round <- race$round + 1
+  rows <- list()
   turn <- order(vapply(racing, function(i) derive_seed(race$size + i / 1024, race$round + race$seed), 0L))
   for (i in racing[turn]) {
     collect <- race$round == 1 && i == racing[turn][[1]]
     reading <- sample_cell(race$cells[[i]], backend, race$loop, race$limit, race$quiet, collect)
     if (is.null(reading) || reading$seconds == 0) next
     cell <- race$cells[[i]]
-    race$samples <- rbind(race$samples, data.frame(
-      stage = cell$stage, size = cell$size, round = race$round, batch = cell$batch,
-      seconds = reading$seconds, gc_seconds = reading$gc_seconds
-    ))
+    place <- list(stage = cell$stage, size = cell$size, round = race$round, batch = cell$batch)
+    rows[[length(rows) + 1]] <- c(place, reading[c("seconds", "gc_seconds")])
   }
+  if (length(rows)) race$samples <- rbind(race$samples, bind_records(rows))
   race$logs <- race_logs(race, backend)
   race$took <- clock_now() - start
 }
