@@ -1,5 +1,6 @@
 shapes <- list(
-  2, c(a = 2), c(1, 2), c(1, 2, 3, 4), numeric(), matrix(c(1, 2, 3, 4), 2), matrix(c(1, 2), 1), matrix(3)
+  2, c(a = 2), c(1, 2), c(1, 2, 3, 4), numeric(), matrix(c(1, 2, 3, 4), 2), matrix(c(1, 2), 1), matrix(3),
+  matrix(0, 0, 2)
 )
 
 test_that("functions of several numbers give the extents and names of the first that is as long as the result", {
