@@ -10,7 +10,7 @@ setup-test:
 
 demo: setup
 	@command="$$(Rscript -e 'cat(system.file("exec", "deepstride", package = "deepstride"))')"; \
-	"$$command" climb inst/studies/routing.R --function route_grown --inputs rain_record --out demo-output/climb && \
+	"$$command" climb inst/studies/routing.R --function route_grown --inputs rain_record --cell-limit 30 --out demo-output/climb && \
 	"$$command" demo --out demo-output
 
 test: setup-test
