@@ -7,7 +7,8 @@
 #' Verdicts: `identical` (bit for bit), `rounding` (no more than rounding
 #' explains, see [ds_tolerance()]), `statistical` (below), `differs`, `failed` (it raised an error where the
 #' reference did not, or ran on past five times `limit`) and `crashed` (it took its
-#' process down).
+#' process down). Sizes at which the reference itself runs on past that, though it gave a result at a smaller one, are
+#' not checked.
 #'
 #' A lost `dim`, other levels, units, time zones or names differ; an integer in place of a
 #' double of the same value is noted. What is no number (logical values, factors, dates, times, text), and integers, are

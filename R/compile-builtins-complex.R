@@ -45,7 +45,7 @@ lower_complex <- function(cx, call) {
   if (!all(vapply(values, function(value) value$node$rank < 2, NA))) refuse(cx, call, "`complex()` of matrices")
   values <- lapply(values, function(value) { # one that is empty is 0 to R
     if (value$node$rank > 0) value$node <- named_node(cx, value$node)
-    if (value$node$rank > 0) put(cx, "need", list(element_node("gt", list(size_node(value$node), const_node(0L)))))
+    if (value$node$rank > 0) needs_elements(cx, value$node)
     value
   })
   element_value(cx, call, "make_z", lapply(values, unnamed_value))

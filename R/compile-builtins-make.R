@@ -39,7 +39,8 @@ lower_rep_len <- function(cx, call) {
 repeated <- function(cx, call, fn, args, check) {
   node <- node_of(cx, operand_values(cx, args["x"])[[1]], args$x)
   mark <- length(cx$out)
-  times <- check(if (node$rank > 0) lower_node(cx, args[[2]]) else count_node(cx, args[[2]]))
+  times <- after(cx, list(node), if (node$rank > 0) lower_node(cx, args[[2]]) else count_node(cx, args[[2]]))
+  times <- check(times)
   node <- keep_aside(cx, node, mark)
   if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(node, times))))
   ask_value(cx, call, fn, list(node, times), c("", names(args)[[2]]), identity, 1, TRUE)
@@ -236,6 +237,7 @@ along <- function(fn, mode_of) {
     mixed <- fn == "rev" && is_mixed(value)
     node <- node_of(cx, if (mixed) as_if_double(value) else value, call[[2]])
     if (fn == "rev" && is_plain_range(node)) return(new_value(turned_range(cx, node)))
+    if (fn == "rev" && node$rank > 1) needs_elements(cx, node <- named_node(cx, node)) # else it stays what it is
     node <- flat_node(cx, node)
     mode <- mode_of(node$mode)
     node <- as_mode(as_leaf(cx, node), if (fn == "cumprod") highest_mode(mode, "double") else mode)

@@ -112,7 +112,7 @@ as_first_longest <- function(cx, call, values) {
   if (!is.na(shaped) && (shaped > 1 || length(values) > 2)) {
     for (i in which(ranks[seq_len(shaped)] > 0)) values[[i]]$node <- named_node(cx, values[[i]]$node)
     # without elements R gives none of them extents
-    put(cx, "need", list(element_node("ne", list(size_node(values[[shaped]]$node), const_node(0L)))))
+    needs_elements(cx, values[[shaped]]$node)
   }
   for (i in seq_len(max(shaped - 1, 0, na.rm = TRUE))) {
     count <- if (ranks[[i]] > 0) size_node(values[[i]]$node) else one_node()

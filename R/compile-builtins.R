@@ -198,6 +198,8 @@ count_node <- function(cx, code) {
 
 one_node <- function() const_node(1L)
 
+needs_elements <- function(cx, node) put(cx, "need", list(element_node("ne", list(size_node(node), const_node(0L)))))
+
 size_node <- function(node) value_node("size", "integer", 0, name = node$name)
 
 extent_node <- function(node, which) value_node("extent", "integer", 0, name = node$name, which = which)

@@ -279,7 +279,7 @@ left_routine <- guarded_routine <- rests_routine <- ended_routine <- NULL # set 
 }
 
 # Positions of the arguments that R is certain to work out, in its order, before anything else that can be
-# seen from outside: up to the first place where the code parts.
+# seen from outside: up to the first place where the code parts, or that may stop.
 certain_arguments <- function(kernel) {
   found <- character()
   assigned <- character()
@@ -293,12 +293,9 @@ certain_arguments <- function(kernel) {
     if (!is.call(code)) return(TRUE)
     head <- call_name(code)
     parts <- as.list(code)[-1]
-    if (head %in% c(
-      "{", "(", arithmetic_names, "[", "[[", "length", "c", "seq_along", "seq_len", "numeric", "nrow",
-      "ncol", ":"
-    )) {
+    if (head %in% c(never_stop, may_stop)) {
       for (part in parts) if (!rlang::is_missing(part) && !visit(part)) return(FALSE)
-      return(TRUE)
+      return(head %in% never_stop)
     }
     if (head %in% c("<-", "=")) {
       if (!visit(parts[[2]])) return(FALSE)
@@ -312,6 +309,11 @@ certain_arguments <- function(kernel) {
   tryCatch(visit(kernel$body), error = function(e) NULL) # nested too deep: what was seen so far is certain
   match(found, names(kernel$formals))
 }
+
+never_stop <- c("{", "(", "length", "c", "seq_along", "nrow", "ncol")
+may_stop <- c(
+  "+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!", "[", "[[", "seq_len", "numeric", ":"
+)
 
 arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!")
 

@@ -107,6 +107,7 @@ lower_switch <- function(cx, code, case, other) {
   on <- code[[2]]
   if (length(cases) == 0) fall_back(cx, "switch() without alternatives")
   if (is.character(on)) {
+    check_cases(cx, labels)
     found <- case_named(cases, labels, on)
     return(if (is.null(found)) other() else case(found$code))
   }
@@ -142,7 +143,7 @@ switch_tests <- function(cx, tests, condition, case, other) {
 switch_text <- function(cx, code, value, case, other) {
   cases <- as.list(code)[-(1:2)]
   labels <- rlang::names2(cases)
-  if (sum(!nzchar(labels)) > 1) fall_back(cx, "switch() with two defaults")
+  check_cases(cx, labels)
   check_of_r(cx, code, c("is.na", "==", "if", "<-"))
   on <- held_value(cx, new_value(value))
   lower_step(cx, bquote(if (is.na(.(on))) .(on) <- "NA"))
@@ -151,6 +152,12 @@ switch_text <- function(cx, code, value, case, other) {
     cx, unique(labels[nzchar(labels)]), function(label) lower_condition(cx, call("==", on, label)),
     function(label) given(case_named(cases, labels, label)), function() given(case_named(cases, labels, ""))
   )
+}
+
+# R stops where a text has several defaults, or no named case.
+check_cases <- function(cx, labels) {
+  if (sum(!nzchar(labels)) > 1) fall_back(cx, "switch() with two defaults")
+  if (!any(nzchar(labels))) fall_back(cx, "switch() on a text without a named case")
 }
 
 # A case that is left empty stands for the next one; one without a name is for all others.

@@ -26,10 +26,11 @@ lower_position <- function(cx, code) {
 
 # All places of one element, each as it is before those after it are worked out.
 lower_positions <- function(cx, indices) {
-  positions <- list()
+  positions <- nodes <- list()
   marks <- integer()
   for (i in seq_along(indices)) {
-    positions[[i]] <- lower_position(cx, indices[[i]])
+    positions[[i]] <- after(cx, nodes, lower_position(cx, indices[[i]]))
+    nodes <- c(nodes, if (positions[[i]]$op == "range") positions[i] else positions[[i]]$args)
     marks[[i]] <- length(cx$out)
   }
   for (i in rev(seq_along(positions))) {
@@ -73,7 +74,7 @@ lower_load <- function(cx, call) {
   of <- settle_data(cx, of)
   if (!is.null(of$names) && !exact) return(named_load(cx, call, of, indices))
   mark <- length(cx$out)
-  positions <- lower_positions(cx, indices)
+  positions <- after(cx, list(of), lower_positions(cx, indices))
   of <- keep_aside(cx, of, mark)
   value <- load_positions(cx, call, of$node, positions, exact, isFALSE(keep))
   if (is_mixed(of)) as_mixed(value, of$tag) else value

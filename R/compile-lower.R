@@ -294,10 +294,7 @@ read_variable <- function(cx, key, name) {
     force_promise(cx, key, type)
     return(read_variable(cx, key, name))
   }
-  if (!is.null(type$pending)) {
-    put(cx, "pending", at = type$pending)
-    never(cx)
-  }
+  if (!is.null(type$pending)) wait_for(cx, type$pending)
   if (isTRUE(type$looped)) fall_back(cx, "the variable of a loop without a turn")
   if (identical(type$modes, "unset")) {
     if (name %in% names(cx$scope$kernel$formals)) fall_back(cx, sprintf("the argument `%s` is missing", name))
@@ -376,11 +373,26 @@ lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, c
   values <- list()
   marks <- integer()
   for (i in seq_along(codes)) {
-    values[i] <- list(take(cx, codes[[i]]))
+    values[i] <- list(after(cx, values, take(cx, codes[[i]])))
     marks[[i]] <- length(cx$out)
   }
   for (i in rev(seq_along(values))) values[i] <- list(keep_aside(cx, values[[i]], marks[[i]]))
   values
+}
+
+# What is `made` stands after these values or nodes: where it waits for something they come first.
+after <- function(cx, values, made) {
+  outer <- cx$earlier
+  cx$earlier <- c(outer, values)
+  on.exit(cx$earlier <- outer)
+  made
+}
+
+# The kernel ends here and is called again once that has been worked out; what stands before it may stop first.
+wait_for <- function(cx, at) {
+  for (value in cx$earlier) work_out(cx, if (is.null(value$op)) value else new_value(value))
+  put(cx, "pending", at = at)
+  never(cx)
 }
 
 keep_aside <- function(cx, value, mark) {

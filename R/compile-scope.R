@@ -79,8 +79,7 @@ wait_outside <- function(cx, name) {
   if (kind == "plain") return()
   cx$shared$waits <- c(cx$shared$waits, list(list(env = env, name = name)))
   if (!cx$main) fall_back(cx, sprintf("`%s` is not worked out yet", name)) # a routine can't tell the dispatcher
-  put(cx, "pending", at = cx$shared$count + length(cx$shared$waits))
-  never(cx)
+  wait_for(cx, cx$shared$count + length(cx$shared$waits))
 }
 
 # Every function that a kernel takes for granted is looked at again at each call, but for R's syntax.

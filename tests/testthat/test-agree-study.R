@@ -60,6 +60,16 @@ test_that("a stage that would take too long is not checked, and that is said", {
   expect_match(agreement$unchecked$reason, "past the limit of 1.5 s")
 })
 
+test_that("a reference that is too slow at the largest size leaves that size unchecked, and nothing failed", {
+  stuck <- function(rain) if (length(rain) == 500) Sys.sleep(60) else slow_sum(rain)
+  agreement <- ds_agree(total_study(loop = stuck, built_in = slow_sum), limit = 0.1)
+  expect_identical(agreement$table[c("stage", "size", "verdict")], tibble::tibble(
+    stage = "built_in", size = c(5, 50), verdict = "identical"
+  ))
+  expect_identical(agreement$unchecked$size, 500)
+  expect_match(agreement$unchecked$reason, "the reference: one evaluation went past the limit of 0.5 s")
+})
+
 test_that("the rounding bound grows with the length and stays near it", {
   bound <- internal("rounding_bound")
   lengths <- c(10, 1e3, 1e6)

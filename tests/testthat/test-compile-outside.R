@@ -74,6 +74,21 @@ test_that("what prints is worked out where a function first asks for it", {
   }, list(c(1, 2, 3)), list(c(2, 3)), native = FALSE)
 })
 
+test_that("what prints is not worked out where something before it stops", {
+  for (text in c(
+    "m[1, 2] + late", "{ a <- m[1, 2]; late }", "list(m[1, 2], late)", "rep(m[1, 2], late)", "m[m[1, 2], late]",
+    "{ m[3, late] <- m[1, 2]; m }", "{ f <- function(z = late) m[[1, 2]] > z; f() }", "seq_len(-m[1, 1])[1]:late"
+  )) {
+    f <- eval(call("function", as.pairlist(alist(m = , late = )), str2lang(text)))
+    fast <- suppressMessages(ds_compile(f))
+    inside <- function(fast, late) function(m) fast(m, late)
+    for (m in list(matrix(1:2), diag(2))) {
+      expect_identical(told(function() fast(m, said(2))), told(function() f(m, said(2))), label = text)
+      expect_identical(told(inside(fast, said(2)), m), told(inside(f, said(2)), m), label = text)
+    }
+  }
+})
+
 test_that("so it is in the functions that a kernel calls, and in loops that are parts by themselves", {
   scaled <- function(k) function(v) if (v > 2) v else v * k
   expect_told(function() {

@@ -367,6 +367,7 @@ test_that("names, shapes and warnings are R's", {
     x
   }, 1.5)
   both_ways(function(x, y) is.nan(x %% y), NA_real_, 0)
+  for (m in list(diag(2), diag(0))) both_ways(function(m) list(rev(m), head(m, 1), dnorm(m)), m)
   both_ways(function(x) length(dim(x)), c(1, 2))
   both_ways(function(m) list(var(m), sd(m), median(m)), matrix(c(1, 2, 3, 5), 2))
   both_ways(function(x) range(x, TRUE), c(0.2, 0.5))

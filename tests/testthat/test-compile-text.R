@@ -107,6 +107,10 @@ test_that("`switch()` goes by text that is known only when it runs", {
     expected <- outcome_of(attr(fast, "ds_compiled")$original, list(soil))
     expect_identical(suppressMessages(outcome_of(fast, list(soil))), expected)
   }
+  for (code in expression(switch(s, a = 1, 2, 3), switch(s, 2), switch(s, a = 1, 2))) {
+    f <- eval(bquote(function(s, n) { for (i in 1:3) n <- n + .(code); n })) # nolint: brace_linter.
+    expect_identical(suppressMessages(outcome_of(ds_compile(f), list("b", 0))), outcome_of(f, list("b", 0)))
+  }
 })
 
 test_that("lines are split inside loops", {
