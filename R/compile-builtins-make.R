@@ -112,6 +112,10 @@ lower_seq <- function(cx, call) {
   if (identical(names(args), "length.out")) return(lower_seq_len(cx, call("seq_len", args$length.out)))
   if (identical(names(args), "from")) {
     node <- lower_node(cx, args$from, named = TRUE)
+    if (node$rank == 0 && node$mode == "logical") { # which is no number to count to
+      work_out(cx, new_value(node))
+      return(new_value(range_node(one_node(), one_node(), FALSE)))
+    }
     if (node$rank == 0) return(new_value(range_node(
       one_node(), as_mode(node, highest_mode(node$mode, "integer")),
       TRUE

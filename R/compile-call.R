@@ -279,23 +279,26 @@ left_routine <- guarded_routine <- rests_routine <- ended_routine <- NULL # set 
 }
 
 # Positions of the arguments that R is certain to work out, in its order, before anything else that can be
-# seen from outside: up to the first place where the code parts, or that may stop.
+# seen from outside: up to the first place where the code parts, or that may stop. Those behind arithmetic, which
+# stops where its operands are no plain numbers, are negative.
 certain_arguments <- function(kernel) {
-  found <- character()
+  found <- integer()
   assigned <- character()
+  behind <- 1L
   visit <- function(code) {
     # FALSE where what follows is not certain to run
     if (is.name(code)) {
-      name <- as.character(code)
-      if (name %in% names(kernel$formals) && !name %in% assigned) found <<- union(found, name)
+      at <- match(setdiff(as.character(code), assigned), names(kernel$formals), nomatch = 0)
+      if (length(at) && at > 0 && !at %in% abs(found)) found <<- c(found, behind * at)
       return(TRUE)
     }
     if (!is.call(code)) return(TRUE)
     head <- call_name(code)
     parts <- as.list(code)[-1]
-    if (head %in% c(never_stop, may_stop)) {
+    if (head %in% c(never_stop, may_stop, arithmetic_names)) {
       for (part in parts) if (!rlang::is_missing(part) && !visit(part)) return(FALSE)
-      return(head %in% never_stop)
+      if (head %in% arithmetic_names) behind <<- -1L
+      return(!head %in% may_stop)
     }
     if (head %in% c("<-", "=")) {
       if (!visit(parts[[2]])) return(FALSE)
@@ -307,14 +310,11 @@ certain_arguments <- function(kernel) {
     FALSE
   }
   tryCatch(visit(kernel$body), error = function(e) NULL) # nested too deep: what was seen so far is certain
-  match(found, names(kernel$formals))
+  found
 }
 
 never_stop <- c("{", "(", "length", "c", "seq_along", "nrow", "ncol")
-may_stop <- c(
-  "+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!", "[", "[[", "seq_len", "numeric", ":"
-)
-
+may_stop <- c("[", "[[", "seq_len", "numeric", ":")
 arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!")
 
 # Called by the dispatcher where no routine fits. FALSE where R is to do it; NA where names no longer matter.

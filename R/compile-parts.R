@@ -56,9 +56,12 @@ cut_code <- function(cut, code) {
   if (!head %in% loop_heads) return(cut_inner(cut, code))
   part <- new_part(cut, code)
   at <- length(code)
+  around <- cut$around
+  cut$around <- part %||% around
   cut$depth <- cut$depth + 1
   code[at] <- list(cut_code(cut, code[[at]])) # which may be NULL
   cut$depth <- cut$depth - 1
+  cut$around <- around
   if (is.null(part)) return(code)
   own <- function(name) as.call(list(as.call(list(as.name("$"), topenv(), as.name(name))), part))
   done <- if (part$returns) call("if", own("part_returns"), call("return", own("part_value")))
@@ -115,6 +118,7 @@ new_part <- function(cut, loop) {
   part$compared <- ""
   part$started <- NA
   part$depth <- cut$depth
+  part$around <- cut$around
   cut$parts[[length(cut$parts) + 1]] <- part
   around <- intersect(used, looks_around)
   part$reason <- if (length(around)) sprintf("it uses `%s()`", around[[1]])
@@ -231,6 +235,7 @@ part_is_left <- function(part) {
     part$started <- start
     return(TRUE)
   }
+  if (length(part$variants) == 0 && is_compared(part$around)) return(TRUE)
   frame <- parent.frame()
   if (length(part$outer) == 0) return(run_part(part, frame, start))
   with_lent(part, frame, function() run_part(part, frame, start))
@@ -371,6 +376,9 @@ compare_part <- function(part, took, frame) {
 
 brief_part <- 1e-3 # seconds
 turns_of_r <- c("R", "R again")
+
+# Does a loop run in R to see how long it takes there? Nothing inside it is built for that.
+is_compared <- function(part) !is.null(part) && (!is.na(part$started) || is_compared(part$around))
 
 # Called by ds_ends() where one of the two runs in R has ended, or one that had begun before them.
 part_ends <- function(part, ...) {

@@ -113,9 +113,12 @@ counted_fallbacks <- function(fast, entry) {
   fast
 }
 
+# Calls in which R ran the function, or a loop of it where only those run native.
 fallbacks_of <- function(entry) {
   state <- attr(entry$replacement, "ds_compiled")
-  if (is.null(state)) entry$fell_back else state$counts[[1]]
+  if (is.null(state)) return(entry$fell_back)
+  loops <- if (length(state$built) == 0) parts_table(state)$handed_back
+  if (length(loops)) min(state$counts[[1]], max(loops)) else state$counts[[1]]
 }
 
 # The same arguments, worked out where and when the function that runs asks for them.

@@ -211,6 +211,12 @@ promise_kind kind_of(SEXP promise, int depth) {
   return is_calm_call(code, PRENV(promise), depth) ? calm : stirring;
 }
 
+// What arithmetic does not stop at. What is not worked out yet is none.
+bool is_plain_number(SEXP value) {
+  if (TYPEOF(value) == PROMSXP) value = PRVALUE(value);
+  return (TYPEOF(value) == REALSXP || TYPEOF(value) == INTSXP || TYPEOF(value) == LGLSXP) && !OBJECT(value) && Rf_getAttrib(value, R_DimSymbol) == R_NilValue;
+}
+
 // A promise whose working out can be seen, and that nobody has asked for yet.
 bool is_waiting(SEXP value) {
   return TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && kind_of(value, 0) == stirring;
@@ -376,18 +382,18 @@ extern "C" SEXP ds_dispatch(SEXP state, SEXP inside) {
     bound[i] = value;
     pending[i] = false;
     if (TYPEOF(value) != PROMSXP || PRVALUE(value) != R_UnboundValue || PRENV(value) == frame) continue;
-    bool sure = false;
-    for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) sure = sure || INTEGER(certain)[k] == i + 1;
-    if (sure) continue;  // worked out next
     promise_kind kind = kind_of(value, 0);
     if (kind == absent) why = "an argument is missing in the function that passes it on";
     pending[i] = kind == stirring;
   }
-  if (why == NULL) {
-    for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) {
-      SEXP value = bound[INTEGER(certain)[k] - 1];
-      if (TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && PRENV(value) != frame) Rf_eval(value, frame);
-    }
+  bool plain = true;  // so far
+  for (R_xlen_t k = 0; k < XLENGTH(certain) && why == NULL; ++k) {
+    const int i = abs(INTEGER(certain)[k]) - 1;
+    if (INTEGER(certain)[k] < 0 && !plain) break;
+    SEXP value = bound[i];
+    if (TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && PRENV(value) != frame) Rf_eval(value, frame);
+    pending[i] = false;
+    plain = plain && is_plain_number(value);
   }
   SEXP named;
   int given;

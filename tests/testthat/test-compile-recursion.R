@@ -91,6 +91,11 @@ test_that("those that are made inside another function take what they read there
     out
   }
   expect_identical(suppressMessages(ds_compile(outward)(c(1, 2, 3))), c(1, 2, 3))
+  asks <- function(x, n) { # of what is no argument of its own
+    down <- function(n) if (n <= 0) missing(x) else down(n - 1)
+    down(n)
+  }
+  expect_error(suppressMessages(ds_compile(asks)(1, 2)), "can only be used for arguments")
 })
 
 test_that("errors, missing values and values of several kinds in the depth are R's", {

@@ -371,6 +371,7 @@ test_that("names, shapes and warnings are R's", {
   both_ways(function(x) length(dim(x)), c(1, 2))
   both_ways(function(m) list(var(m), sd(m), median(m)), matrix(c(1, 2, 3, 5), 2))
   both_ways(function(x) range(x, TRUE), c(0.2, 0.5))
+  both_ways(function(x) list(seq(x > 0.3), seq(x)), 0.2)
   gauge <- list(since = as.Date("2020-01-01"), rate = c(low = 2), m = matrix(3, 1, 1))
   both_ways(function(x) gauge$since + x, 1)
   both_ways(function(x) gauge$rate * x, 1)

@@ -95,6 +95,15 @@ test_that("code runs with functions replaced, both ways now and then, and all is
   environment(env$half) <- env
   deep <- ds_swap(list(half = ds_compile(env$half)), half(64), check = 0, envir = env)
   expect_identical(unlist(deep$table[c("calls", "fell_back")], use.names = FALSE), c(1, 0))
+  env$each <- function(n, f) {
+    for (i in 1:3) for (j in 1:2) n <- f(n)
+    n
+  }
+  inner <- ds_compile(env$each) # whose loop alone runs native: with a function, none takes it as a whole
+  swapped <- ds_swap(list(each = inner), for (i in 1:4) each(i, sqrt), check = 0, envir = env)
+  expect_identical(c(swapped$table$calls, swapped$table$fell_back), c(4, 0))
+  parts <- attr(inner, "ds_compiled")$parts # where the outer loop is compared with R, the inner one is R
+  expect_identical(lengths(lapply(parts, function(part) part$variants)), 1:0)
   fallen <- ds_swap(list(total = ds_compile(function(depth, keep = 1) sum(depth) * keep)),
     c(total(c(1, 2)), total("a")) |> try(silent = TRUE),
     envir = list2env(list(total = own)), check = 0
