@@ -3,6 +3,8 @@
 #
 #   Rscript tools/measured.R [SCRIPT ...]      names without folder and ending; without any, only the document is made
 #
+# "fuzz:1,2000" is the random programs of these seeds: runs on one revision add up.
+#
 # A script's first line, "# Of: R/compile- src", says which files its figures are of.
 args <- commandArgs(TRUE)
 git <- function(...) system2("git", c(...), stdout = TRUE, stderr = FALSE)
@@ -26,7 +28,7 @@ measure <- function(name) {
   parts <- strsplit(name, ":")[[1]] # "timing:same,slower": parts of a script
   script <- parts[[1]]
   out <- tempfile()
-  given <- if (length(parts) > 1) c(tempfile(), strsplit(parts[[2]], ",")[[1]])
+  given <- if (length(parts) > 1) c(if (script != "fuzz") tempfile(), strsplit(parts[[2]], ",")[[1]])
   printed <- system2(file.path(R.home("bin"), "Rscript"), c(file.path("measure", paste0(script, ".R")), given),
     stdout = TRUE, stderr = FALSE
   )

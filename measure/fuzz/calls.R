@@ -34,8 +34,8 @@ evalq({
 # What the letters of a pattern stand for; the first is taken more often.
 call_parts <- list(
   X = expression(x, c(x, k), x[1], k, c(u = k, v = 2), NULL, rnorm(3)), M = expression(m, x),
-  K = expression(k, 2, 0.5, NA), N = expression(n, 2L, 1L, 0), L = expression(k > 1, TRUE, FALSE, NA), S = expression(s, "a", "b"),
-  P = expression(params)
+  K = expression(k, 2, 0.5, NA), N = expression(n, 2L, 1L, 0),
+  L = expression(k > 1, TRUE, FALSE, NA), S = expression(s, "a", "b"), P = expression(params)
 )
 
 random_call <- function(depth = 2) {
