@@ -39,7 +39,7 @@ lower_rep_len <- function(cx, call) {
 repeated <- function(cx, call, fn, args, check) {
   node <- node_of(cx, operand_values(cx, args["x"])[[1]], args$x)
   mark <- length(cx$out)
-  times <- after(cx, list(node), if (node$rank > 0) lower_node(cx, args[[2]]) else count_node(cx, args[[2]]))
+  times <- made_after(cx, list(node), if (node$rank > 0) lower_node(cx, args[[2]]) else count_node(cx, args[[2]]))
   times <- check(times)
   node <- keep_aside(cx, node, mark)
   if (node$rank == 0) return(new_value(value_node("fill", node$mode, 1, list(node, times))))

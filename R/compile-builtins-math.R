@@ -35,7 +35,7 @@ combine <- function(cx, call, left, at) {
     operand_values(cx, as.list(call)[-1])
   } else {
     mark <- length(cx$out)
-    right <- operand_values(cx, call[3])
+    right <- made_after(cx, list(left), operand_values(cx, call[3]))
     c(list(keep_aside(cx, left, mark)), right)
   }
   least <- if (is.null(ops$integer)) "double" else "integer"

@@ -295,10 +295,10 @@ certain_arguments <- function(kernel) {
     if (!is.call(code)) return(TRUE)
     head <- call_name(code)
     parts <- as.list(code)[-1]
-    if (head %in% c(never_stop, may_stop, arithmetic_names)) {
+    if (head %in% c(calm_names, stopping_names, arithmetic_names)) {
       for (part in parts) if (!rlang::is_missing(part) && !visit(part)) return(FALSE)
       if (head %in% arithmetic_names) behind <<- -1L
-      return(!head %in% may_stop)
+      return(!head %in% stopping_names)
     }
     if (head %in% c("<-", "=")) {
       if (!visit(parts[[2]])) return(FALSE)
@@ -313,8 +313,8 @@ certain_arguments <- function(kernel) {
   found
 }
 
-never_stop <- c("{", "(", "length", "c", "seq_along", "nrow", "ncol")
-may_stop <- c("[", "[[", "seq_len", "numeric", ":")
+calm_names <- c("{", "(", "length", "c", "seq_along", "nrow", "ncol")
+stopping_names <- c("[", "[[", "seq_len", "numeric", ":")
 arithmetic_names <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", ">", "<=", ">=", "!")
 
 # Called by the dispatcher where no routine fits. FALSE where R is to do it; NA where names no longer matter.

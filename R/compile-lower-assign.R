@@ -203,7 +203,7 @@ lower_store <- function(cx, target, code) {
   mixed <- takes_mixed(cx, key, value)
   node <- if (!mixed) number_into(cx, value, cx$flow[[key]]$modes, code[[3]])
   marks <- length(cx$out)
-  at <- after(cx, list(value), lower_positions(cx, indices))
+  at <- made_after(cx, list(value), lower_positions(cx, indices))
   if (mixed) return(store_mixed(cx, key, name, keep_aside(cx, value, marks), at, code))
   node <- keep_aside(cx, node, marks)
   if (node$mode == "character" || "character" %in% cx$flow[[key]]$modes) check_text_store(cx, key, node, at, code)

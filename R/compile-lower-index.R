@@ -29,7 +29,7 @@ lower_positions <- function(cx, indices) {
   positions <- nodes <- list()
   marks <- integer()
   for (i in seq_along(indices)) {
-    positions[[i]] <- after(cx, nodes, lower_position(cx, indices[[i]]))
+    positions[[i]] <- made_after(cx, nodes, lower_position(cx, indices[[i]]))
     nodes <- c(nodes, if (positions[[i]]$op == "range") positions[i] else positions[[i]]$args)
     marks[[i]] <- length(cx$out)
   }
@@ -74,7 +74,7 @@ lower_load <- function(cx, call) {
   of <- settle_data(cx, of)
   if (!is.null(of$names) && !exact) return(named_load(cx, call, of, indices))
   mark <- length(cx$out)
-  positions <- after(cx, list(of), lower_positions(cx, indices))
+  positions <- made_after(cx, list(of), lower_positions(cx, indices))
   of <- keep_aside(cx, of, mark)
   value <- load_positions(cx, call, of$node, positions, exact, isFALSE(keep))
   if (is_mixed(of)) as_mixed(value, of$tag) else value

@@ -373,15 +373,15 @@ lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, c
   values <- list()
   marks <- integer()
   for (i in seq_along(codes)) {
-    values[i] <- list(after(cx, values, take(cx, codes[[i]])))
+    values[i] <- list(made_after(cx, values, take(cx, codes[[i]])))
     marks[[i]] <- length(cx$out)
   }
   for (i in rev(seq_along(values))) values[i] <- list(keep_aside(cx, values[[i]], marks[[i]]))
   values
 }
 
-# What is `made` stands after these values or nodes: where it waits for something they come first.
-after <- function(cx, values, made) {
+# What is made here stands after these values or nodes: where it waits for something they come first.
+made_after <- function(cx, values, made) {
   outer <- cx$earlier
   cx$earlier <- c(outer, values)
   on.exit(cx$earlier <- outer)

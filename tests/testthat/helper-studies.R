@@ -16,6 +16,12 @@ internal <- function(name) utils::getFromNamespace(name, "deepstride")
 # A cache of its own, so that tests neither read nor fill the user's.
 Sys.setenv(R_USER_CACHE_DIR = file.path(tempdir(), "cache"))
 
+loop_sum <- function(rain) {
+  total <- 0
+  for (r in rain) total <- total + r
+  total
+}
+
 route_filled <- function(rain, keep) {
   out <- numeric(length(rain))
   store <- 0

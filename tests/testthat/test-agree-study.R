@@ -5,20 +5,14 @@ total_study <- function(...) {
   study
 }
 
-slow_sum <- function(rain) {
-  total <- 0
-  for (r in rain) total <- total + r
-  total
-}
-
 test_that("each verdict is given where it is due", {
   agreement <- ds_agree(total_study(
-    loop = slow_sum,
-    same = function(rain) slow_sum(rain),
-    backwards = function(rain) slow_sum(rev(rain)),
-    short = function(rain) slow_sum(rain[-length(rain)]),
-    scaled = function(rain) slow_sum(rain) * (1 + 1e-9),
-    broken = function(rain) if (length(rain) == 50) stop("gauge 7 is silent") else slow_sum(rain)
+    loop = loop_sum,
+    same = function(rain) loop_sum(rain),
+    backwards = function(rain) loop_sum(rev(rain)),
+    short = function(rain) loop_sum(rain[-length(rain)]),
+    scaled = function(rain) loop_sum(rain) * (1 + 1e-9),
+    broken = function(rain) if (length(rain) == 50) stop("gauge 7 is silent") else loop_sum(rain)
   ))
   verdicts <- split(agreement$table$verdict, agreement$table$stage)
   expect_identical(unique(verdicts$same), "identical")
@@ -43,7 +37,7 @@ test_that("a kernel that draws random numbers agrees with itself, and the caller
 
 test_that("where the reference fails the others are not judged, and the rest of the sizes are", {
   agreement <- ds_agree(total_study(
-    loop = function(rain) if (length(rain) == 5) stop("too short") else slow_sum(rain), built_in = slow_sum
+    loop = function(rain) if (length(rain) == 5) stop("too short") else loop_sum(rain), built_in = loop_sum
   ))
   expect_identical(agreement$table$verdict[agreement$table$stage == "loop"], "failed")
   expect_identical(agreement$table$size[agreement$table$stage == "built_in"], c(50, 500))
@@ -53,16 +47,16 @@ test_that("where the reference fails the others are not judged, and the rest of 
 test_that("a stage that would take too long is not checked, and that is said", {
   crawl <- function(rain) {
     spin(length(rain)^2 / 1e4)
-    slow_sum(rain)
+    loop_sum(rain)
   }
-  agreement <- ds_agree(total_study(loop = slow_sum, crawl = crawl), limit = 1.5)
+  agreement <- ds_agree(total_study(loop = loop_sum, crawl = crawl), limit = 1.5)
   expect_identical(agreement$unchecked$size, 500)
   expect_match(agreement$unchecked$reason, "past the limit of 1.5 s")
 })
 
 test_that("a reference that is too slow at the largest size leaves that size unchecked, and nothing failed", {
-  stuck <- function(rain) if (length(rain) == 500) Sys.sleep(60) else slow_sum(rain)
-  agreement <- ds_agree(total_study(loop = stuck, built_in = slow_sum), limit = 0.1)
+  stuck <- function(rain) if (length(rain) == 500) Sys.sleep(60) else loop_sum(rain)
+  agreement <- ds_agree(total_study(loop = stuck, built_in = loop_sum), limit = 0.1)
   expect_identical(agreement$table[c("stage", "size", "verdict")], tibble::tibble(
     stage = "built_in", size = c(5, 50), verdict = "identical"
   ))

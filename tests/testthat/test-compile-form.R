@@ -1,14 +1,6 @@
 # The form between R and C: its tables, and how a dozen kernels look in it and in C.
 form_kernels <- list(
-  recurrence = list(function(rain, keep) {
-    out <- numeric(length(rain))
-    store <- 0
-    for (hour in seq_along(rain)) {
-      store <- keep * store + rain[hour]
-      out[hour] <- (1 - keep) * store
-    }
-    out
-  }, double(3), 0.5),
+  recurrence = list(route_filled, double(3), 0.5),
   wettest = list(function(rain, floor) {
     best <- NA
     for (hour in seq_along(rain)) if (rain[hour] > floor) best <- hour
