@@ -427,7 +427,9 @@ lower_condition <- function(cx, code) {
   value <- lower(cx, code)
   if (value$kind == "number" && is.null(value$node)) fall_back(cx, "a condition that is NULL")
   if (identical(value$kind, "number") && value$node$mode %in% lone_modes) refuse(cx, code, "a condition of this type")
-  as_single(cx, as_mode(node_of(cx, value, code, named = TRUE), "logical"))
+  node <- as_single(cx, as_mode(node_of(cx, value, code, named = TRUE), "logical"))
+  if (node$op == "const" && is.na(node$value)) fall_back(cx, "a condition that is missing")
+  node
 }
 
 # One number where R takes vectors of one.
