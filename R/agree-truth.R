@@ -20,11 +20,15 @@
 #' @param x An agreement of [ds_agree()], a result of [ds_run()] or [ds_load()], or a function written in R.
 #' @return Of an agreement or result a tibble, one row per stage and size: `stage`, `size`, `against` (`"exact"` or
 #'   `"reference"`), `max_abs`, `max_rel` and `max_ulp`: the largest error of an element, absolute, relative and in
-#'   units in the last place of the exact value. `autoplot(x, "errors")` draws it.
+#'   units in the last place of the exact value; `condition`: by how many of these an element of the exact result
+#'   moves, at most, for each unit in the last place by which the inputs do. An error no larger than that is the
+#'   problem's, not the kernel's. `NA` where there is no exact value. `autoplot(x, "errors")` draws it.
 #'
 #'   Of a function a function of the same arguments. Its results have the shape of the original's; doubles in them are
 #'   of class `ds_exact`: the nearest doubles with what these can't hold in an attribute `rest`. `format(value,
 #'   digits = 30)` writes them out; arithmetic goes on with the nearest doubles.
+#' @section Method: the condition is estimated by random changes of all inputs at once, by up to four units in the last
+#'   place (Kenney and Laub 1994, small-sample statistical condition estimates): from below, and within a small factor.
 #' @section Errors: `ds_error_input` when `x` is none of these; for functions `ds_error_build` when the C compiler has
 #'   no quadruple precision, and, when they are called, `ds_error_unsupported` for what has no form in it, and where R
 #'   would warn or stop.
@@ -105,8 +109,30 @@ note_error <- function(checking, name, point, value) {
       arg = "truth"
     )
   }
-  row <- error_row(name, point$size, "exact", errors_from(point$truth, value))
+  row <- error_row(name, point$size, "exact", errors_from(point$truth, value), condition_of(checking, point))
   checking$errors[[length(checking$errors) + 1]] <- row
+}
+
+condition_of <- function(checking, point) {
+  key <- format_size(point$size)
+  if (is.null(checking$conditions[[key]])) checking$conditions[[key]] <- condition_at(checking, point)
+  checking$conditions[[key]]
+}
+
+most_moves <- 5
+
+# Units in the last place by which an element of the exact result moves, at most, for each by which the inputs do: from
+# below, by a few random movements of all inputs at once. NA where none gives a result of the same shape in time.
+condition_at <- function(checking, point) {
+  begun <- clock_now()
+  found <- NA_real_
+  for (turn in seq_len(most_moves)) {
+    moved <- checking$backend$truth(checking$reference, point$size, limit = checking$limit, moved = turn)
+    if (is_fault(moved) || length(compare_results(nearest_doubles(point$truth), nearest_doubles(moved))$mismatch)) break
+    found <- max(found, errors_from(point$truth, nearest_doubles(moved))$max_ulp / perturbed_units, na.rm = TRUE)
+    if (clock_now() - begun > spread_seconds[["own"]]) break
+  }
+  found
 }
 
 # The largest errors of elements: list(max_abs, max_rel, max_ulp). What doubles can't hold of the exact value counts.
@@ -138,10 +164,10 @@ last_place <- function(x) {
   2^(pmax(power, -1022) - 52)
 }
 
-error_row <- function(name, size, against, found) {
+error_row <- function(name, size, against, found, condition = NA_real_) {
   list(
     stage = name, size = size, against = against, max_abs = as.double(found$max_abs),
-    max_rel = as.double(found$max_rel), max_ulp = as.double(found$max_ulp)
+    max_rel = as.double(found$max_rel), max_ulp = as.double(found$max_ulp), condition = condition
   )
 }
 

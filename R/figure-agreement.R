@@ -70,7 +70,9 @@ figure_errors <- function(agreement, unit) {
   from <- if (errors$against[[1]] == "exact") "the exact value" else agreement$reference
   shown <- errors[is.finite(errors$max_ulp), ]
   labels <- error_labels(shown)
+  moved <- unique(shown[is.finite(shown$condition), c("size", "condition")])
   ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$max_ulp, colour = .data$stage)) +
+    condition_layer(moved) +
     ggplot2::geom_line(data = with_lines(shown), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
     stage_points(shown) +
     label_layer(labels) +
@@ -78,17 +80,25 @@ figure_errors <- function(agreement, unit) {
     size_scale(sort(unique(shown$size)), unit, label_room(shown$stage)) +
     ggplot2::scale_y_continuous(
       name = "Largest error (ULP)", trans = error_scale(),
-      limits = c(0, max(4, shown$max_ulp, labels$at)),
-      breaks = error_breaks(max(4, shown$max_ulp)), labels = count_text
+      limits = c(0, max(4, shown$max_ulp, labels$at, moved$condition)),
+      breaks = error_breaks(max(4, shown$max_ulp, moved$condition)), labels = count_text
     ) +
     ggplot2::labs(
       title = "How the error grows",
       subtitle = paste0(
         sprintf("Largest difference of an element from %s, in units in the last place", from),
-        if (length(exact)) sprintf("; none: %s", listed(short_name(exact)))
+        if (length(exact)) sprintf("; none: %s", listed(short_name(exact))),
+        if (nrow(moved)) "\nShaded: what one such unit in the inputs makes of the exact value"
       )
     ) +
     stride_theme()
+}
+
+# What is the problem's own, whatever the kernel does.
+condition_layer <- function(moved) {
+  if (nrow(moved) == 0) return(NULL)
+  shade <- if (nrow(moved) > 1) ggplot2::geom_area else ggplot2::geom_col
+  shade(data = moved, ggplot2::aes(.data$size, .data$condition), inherit.aes = FALSE, fill = "#e4e8eb")
 }
 
 # Those that show no error anywhere: lines along 0 would hide one another.

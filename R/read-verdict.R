@@ -119,7 +119,8 @@ noted_words <- function(rows) {
   sprintf("; %s, %s%s", check_words(noted$size[[1]], noted$case[[1]]), noted$reason[[1]], more_words(nrow(noted)))
 }
 
-# "; 3 ULP from the exact value at size 100, `loop` 41": where the two errors part most.
+# "; 3 ULP from the exact value at size 100, `loop` 41; a change of one in the inputs makes 9": where the two errors
+# part most.
 exact_words <- function(agreement, stage) {
   errors <- agreement$errors[agreement$errors$against == "exact", ]
   own <- errors[errors$stage == stage & is.finite(errors$max_ulp), ]
@@ -127,10 +128,12 @@ exact_words <- function(agreement, stage) {
   base <- base[match(own$size, base$size), ]
   if (nrow(own) == 0 || identical(own$max_ulp, base$max_ulp)) return("")
   at <- which.max(pmax(own$max_ulp, base$max_ulp))
-  sprintf(
+  words <- sprintf(
     "; %s ULP from the exact value at size %s, `%s` %s", ulp_text(own$max_ulp[[at]]),
     format_size(own$size[[at]]), agreement$reference, ulp_text(base$max_ulp[[at]])
   )
+  if (is.na(own$condition[[at]])) return(words)
+  sprintf("%s; a change of one in the inputs makes %s", words, ulp_text(own$condition[[at]]))
 }
 
 more_words <- function(count) if (count > 1) sprintf(" (and %d more like it)", count - 1) else ""

@@ -53,9 +53,11 @@ evaluator_given <- function(evaluator, name, size, case = own_inputs) {
 evaluator_fingerprint <- function(evaluator, name, size, limit = Inf) rlang::hash(evaluator_arguments(evaluator, size))
 
 # The exact result.
-evaluator_truth <- function(evaluator, name, size, limit = Inf, case = own_inputs) {
+# Where `moved` is not 0, of arguments whose last bits are changed at random, the `moved`th time.
+evaluator_truth <- function(evaluator, name, size, limit = Inf, case = own_inputs, moved = 0) {
   truth <- evaluator$study$truth
   arguments <- evaluator_arguments(evaluator, size, case)
+  if (moved > 0) arguments <- perturb_arguments(arguments, moved, evaluator$study$places)
   if ("..." %in% names(formals(args(truth)))) names(arguments) <- NULL # `sum` and its like
   run_limited(do.call(truth, arguments, quote = TRUE), limit)
 }

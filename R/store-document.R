@@ -126,7 +126,10 @@ document_timings <- function(stored) {
 
 document_table <- function(stored, name) {
   types <- schema_columns(name)
-  columns <- lapply(names(types), function(column) column_values(stored[[column]], types[[column]]))
+  rows <- max(0, lengths(stored))
+  columns <- lapply(names(types), function(column) {
+    column_values(stored[[column]] %||% vector("list", rows), types[[column]]) # earlier versions had fewer
+  })
   tibble::as_tibble(stats::setNames(columns, names(types)))
 }
 

@@ -53,6 +53,12 @@ test_that("without a truth the reference's source in quadruple precision is it, 
   expect_equal(errors$max_abs[errors$stage == "built_in" & errors$size == 1e4], abs(gap))
   verdicts <- split(agreement$table$verdict, agreement$table$stage)
   expect_identical(lapply(verdicts, unique), list(again = "identical", built_in = "rounding", off = "differs"))
+  expect_lt(max(errors$condition), 3)
+  near <- ds_study("Above one", function(n) list(level = 1 + 1e-6 * (1:3)), sizes = 3, cases = FALSE) |>
+    ds_stage("above", function(level) level - 1) |>
+    ds_stage("squared", function(level) (level^2 - 1) / (level + 1))
+  moved <- ds_truth(ds_agree(near))$condition # by 2^20 units, each
+  expect_true(all(moved > 2^18 & moved < 2^21))
 })
 
 test_that("where the reference has no form in quadruple precision errors are those against it", {

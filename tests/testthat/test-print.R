@@ -45,7 +45,7 @@ made_result <- function() {
   )
   errors <- tibble::tibble(
     stage = c("native", "filled"), size = 1e4, against = "exact", max_abs = 1e-16,
-    max_rel = 1e-15, max_ulp = c(9, 41)
+    max_rel = 1e-15, max_ulp = c(9, 41), condition = 30
   )
   examples <- tibble::tibble(
     stage = "wrong", size = 1, case = "own inputs", verdict = "differs", elements = 1,
