@@ -114,7 +114,7 @@ note_error <- function(checking, name, point, value) {
 }
 
 condition_of <- function(checking, point) {
-  key <- format_size(point$size)
+  key <- as.character(point$size)
   if (is.null(checking$conditions[[key]])) checking$conditions[[key]] <- condition_at(checking, point)
   checking$conditions[[key]]
 }
