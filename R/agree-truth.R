@@ -119,7 +119,8 @@ condition_of <- function(checking, point) {
   checking$conditions[[key]]
 }
 
-most_moves <- 5
+most_moves <- 3
+move_seconds <- 0.1 # after which no further one is made
 
 # Units in the last place by which an element of the exact result moves, at most, for each by which the inputs do: from
 # below, by a few random movements of all inputs at once. NA where none gives a result of the same shape in time.
@@ -130,7 +131,7 @@ condition_at <- function(checking, point) {
     moved <- checking$backend$truth(checking$reference, point$size, limit = checking$limit, moved = turn)
     if (is_fault(moved) || length(compare_results(nearest_doubles(point$truth), nearest_doubles(moved))$mismatch)) break
     found <- max(found, errors_from(point$truth, nearest_doubles(moved))$max_ulp / perturbed_units, na.rm = TRUE)
-    if (clock_now() - begun > spread_seconds[["own"]]) break
+    if (clock_now() - begun > move_seconds) break
   }
   found
 }
