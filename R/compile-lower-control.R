@@ -186,7 +186,7 @@ lower_for <- function(cx, code, wanted) {
     assign_value(cx, key, null_value())
     return(null_value())
   }
-  over <- if ("null" %in% over$modes) over$node else settle(cx, over)$node
+  over <- settle(cx, over, also = intersect("null", over$modes))$node
   if (over$rank == 0) over <- value_node("concat", over$mode, 1, list(over))
   if (over$op != "range") over <- in_variable(cx, over)
   line <- cx$line

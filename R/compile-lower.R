@@ -341,14 +341,13 @@ node_of <- function(cx, value, code, named = FALSE) {
   settle(cx, value)$node
 }
 
-settle <- function(cx, value) {
-  if (length(value$modes) < 2) return(value)
+# Of the mode that its node has, or `also`.
+settle <- function(cx, value, also = NULL) {
+  tags <- c(also, value$node$mode)
+  if (length(value$modes) < 2 || setequal(tags, value$modes)) return(value)
   if (length(cx$loops) && sum(value$modes %in% mode_names) > 1) cx$shared$settled <- TRUE
-  if (!is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)) allow_tags(
-    cx, value$key,
-    value$node$mode
-  ) else
-    put(cx, "guard", name = value$tag, tags = value$node$mode)
+  same <- !is.null(value$key) && identical(cx$flow[[value$key]]$modes, value$modes)
+  if (same) allow_tags(cx, value$key, tags) else put(cx, "guard", name = value$tag, tags = tags)
   value$modes <- value$node$mode
   value["tag"] <- list(NULL)
   value

@@ -2,11 +2,7 @@
 
 total_of <- function(kernel, ...) {
   ds_study("Total", function(n) list(rain = stats::rgamma(n, 0.3, 0.1) + 0.01), sizes = c(10, 100), ...) |>
-    ds_stage("loop", function(rain) {
-      total <- 0
-      for (r in rain) total <- total + r
-      total
-    }) |>
+    ds_stage("loop", loop_sum) |>
     ds_stage("other", kernel)
 }
 

@@ -362,6 +362,10 @@ test_that("names, shapes and warnings are R's", {
   both_ways(function(m) list(pmin(0.5, m), pmin(m, 0.5), bitwAnd(3L, 1L)), matrix(c(0, 1, 2, 3), 2))
   both_ways(function(x) any(x), c(1, 0))
   both_ways(function(x) is.null(if (NA) 1 else x), 1)
+  both_ways(function(k, n) {
+    for (v in switch(n, 0.5, k, 30)) k <- k + v
+    k
+  }, 1L, 2)
   both_ways(function(x) {
     dbinom(x, 3, 0.5)
     sqrt(-x)
