@@ -69,8 +69,9 @@ figure_errors <- function(agreement, unit) {
   errors$state <- "timed"
   from <- if (errors$against[[1]] == "exact") "the exact value" else agreement$reference
   shown <- errors[is.finite(errors$max_ulp), ]
-  labels <- error_labels(shown)
   moved <- unique(shown[is.finite(shown$condition), c("size", "condition")])
+  top <- max(4, shown$max_ulp, moved$condition)
+  labels <- error_labels(shown, top)
   ggplot2::ggplot(shown, ggplot2::aes(.data$size, .data$max_ulp, colour = .data$stage)) +
     condition_layer(moved) +
     ggplot2::geom_line(data = with_lines(shown), ggplot2::aes(linetype = .data$stage), linewidth = 0.6) +
@@ -80,8 +81,7 @@ figure_errors <- function(agreement, unit) {
     size_scale(sort(unique(shown$size)), unit, label_room(shown$stage)) +
     ggplot2::scale_y_continuous(
       name = "Largest error (ULP)", trans = error_scale(),
-      limits = c(0, max(4, shown$max_ulp, labels$at, moved$condition)),
-      breaks = error_breaks(max(4, shown$max_ulp, moved$condition)), labels = count_text
+      limits = c(0, max(top, labels$at)), breaks = error_breaks(top), labels = count_text
     ) +
     ggplot2::labs(
       title = "How the error grows",
@@ -117,10 +117,10 @@ error_breaks <- function(top) {
 }
 
 # Names right of the last points; those of stages without error are stacked from 0 up.
-error_labels <- function(errors) {
+error_labels <- function(errors, top) {
   shifted <- errors
   shifted$max_ulp <- errors$max_ulp + 1
-  gap <- 0.06 * max(log10(max(shifted$max_ulp)), 0.7)
+  gap <- 0.06 * log10(top + 1)
   labels <- line_labels(shifted, "max_ulp", gap)
   labels <- labels[order(labels$at), ]
   at <- log10(labels$at)
