@@ -211,6 +211,11 @@ promise_kind kind_of(SEXP promise, int depth) {
   return is_calm_call(code, PRENV(promise), depth) ? calm : stirring;
 }
 
+// An argument that was given, and that nobody has asked for yet.
+bool is_unforced(SEXP value, SEXP frame) {
+  return TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && PRENV(value) != frame;
+}
+
 // What arithmetic does not stop at. What is not worked out yet is none.
 bool is_plain_number(SEXP value) {
   if (TYPEOF(value) == PROMSXP) value = PRVALUE(value);
@@ -381,7 +386,10 @@ extern "C" SEXP ds_dispatch(SEXP state, SEXP inside) {
     SEXP value = Rf_findVarInFrame(frame, VECTOR_ELT(symbols, i));
     bound[i] = value;
     pending[i] = false;
-    if (TYPEOF(value) != PROMSXP || PRVALUE(value) != R_UnboundValue || PRENV(value) == frame) continue;
+    if (!is_unforced(value, frame)) continue;
+    bool sure = false;
+    for (R_xlen_t k = 0; k < XLENGTH(certain); ++k) sure = sure || abs(INTEGER(certain)[k]) == i + 1;
+    if (sure) continue;  // looked at next
     promise_kind kind = kind_of(value, 0);
     if (kind == absent) why = "an argument is missing in the function that passes it on";
     pending[i] = kind == stirring;
@@ -389,10 +397,15 @@ extern "C" SEXP ds_dispatch(SEXP state, SEXP inside) {
   bool plain = true;  // so far
   for (R_xlen_t k = 0; k < XLENGTH(certain) && why == NULL; ++k) {
     const int i = abs(INTEGER(certain)[k]) - 1;
-    if (INTEGER(certain)[k] < 0 && !plain) break;
     SEXP value = bound[i];
-    if (TYPEOF(value) == PROMSXP && PRVALUE(value) == R_UnboundValue && PRENV(value) != frame) Rf_eval(value, frame);
-    pending[i] = false;
+    const bool unforced = is_unforced(value, frame);
+    if (unforced && INTEGER(certain)[k] < 0 && !plain) {
+      promise_kind kind = kind_of(value, 0);
+      if (kind == absent) why = "an argument is missing in the function that passes it on";
+      pending[i] = kind == stirring;
+      continue;
+    }
+    if (unforced) Rf_eval(value, frame);
     plain = plain && is_plain_number(value);
   }
   SEXP named;
