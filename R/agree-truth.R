@@ -120,7 +120,7 @@ condition_of <- function(checking, point) {
 }
 
 most_moves <- 3
-move_seconds <- 0.1 # after which no further one is made
+move_seconds <- 0.5 # after which no further one is made
 
 # Units in the last place by which an element of the exact result moves, at most, for each by which the inputs do: from
 # below, by a few random movements of all inputs at once. NA where none gives a result of the same shape in time.
