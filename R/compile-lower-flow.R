@@ -3,7 +3,11 @@
 # one form variable for each mode and rank that it is held in ("x:d1"), and where
 # it can be several things at one place a tag beside it ("x:tag").
 
-put <- function(cx, op, ...) cx$out[[length(cx$out) + 1]] <- step_node(op, cx$line, ...)
+put <- function(cx, op, ...) {
+  step <- step_node(op, cx$line, ...)
+  if (length(cx$earlier)) cx$changed <- c(cx$changed, step$name)
+  cx$out[[length(cx$out) + 1]] <- step
+}
 
 held_name <- function(cx, key, mode, rank) {
   id <- sprintf("%s:%s%d", key, mode_field(mode, "sign"), rank)

@@ -37,7 +37,7 @@ new_lowering <- function(kernel, shared) {
   cx$marks <- cx$temporaries <- 0
   cx$out <- list()
   cx$loops <- list()
-  cx$outside <- character()
+  cx$outside <- cx$changed <- character()
   cx$written_in <- cx$forcing <- character()
   cx$inlined <- list()
   cx$random <- cx$risky <- cx$asks <- FALSE
@@ -48,13 +48,14 @@ new_lowering <- function(kernel, shared) {
 # `lenient`: ways that the compiler does not take are left to R where they are reached. `labelling`: names of rows
 # and columns are of no matter in the kernel itself, nor in functions whose bodies have these marks.
 # `series`: of vectors some may be time series. `told`: calls that print when all has ended.
-# `conflict`, `settled`, `mixed`, `peeling`, `tried`: see with_peeling().
+# `conflict`, `settled`, `mixed`, `peeling`, `tried`: see with_peeling(). `early`: see wait_for().
 # `endless`, `doubtful`: routines of which it is known that they can't be written in, and the last that may be so.
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$itself <- recalled(utils::modifyList(kernel, list(name = itself_name)))
   shared$lenient <- isTRUE(kernel$lenient)
   shared$conflict <- shared$settled <- shared$mixed <- FALSE
+  shared$early <- FALSE
   shared$peeling <- shared$tried <- 0
   shared$told <- kernel$told
   shared$labelling <- kernel$labelling
@@ -69,10 +70,11 @@ new_shared <- function(kernel) {
 # The form of a kernel for arguments of these types; a missing one has type "unset".
 lower_kernel <- function(kernel, types) {
   shared <- new_shared(kernel)
+  known <- function() list(shared$early, lapply(shared$callees, function(one) one$mode))
   repeat { # until what is known of callees that call each other holds
-    before <- lapply(shared$callees, function(one) one$mode)
+    before <- known()
     form <- lower_function(kernel, types, shared)
-    if (identical(before, lapply(shared$callees, function(one) one$mode))) break
+    if (identical(before, known())) break
   }
   form$callees <- called_forms(form, unname(shared$callees))
   form$trusted <- unname(shared$trusted)
@@ -213,6 +215,7 @@ lower_step <- function(cx, code) work_out(cx, lower(cx, code, FALSE))
 
 # A value that nobody wants may still stop or warn.
 work_out <- function(cx, value) {
+  if (!is.null(value$op)) value <- new_value(value)
   if (identical(value$kind, "list")) return(invisible(lapply(value$parts, work_out, cx = cx)))
   if (!is.null(value$node) && any_value(value$node, function(node) !node$op %in% c("var", "const", "size", "extent"))) {
     in_variable(cx, value$node)
@@ -369,10 +372,13 @@ lower_node <- function(cx, code, named = FALSE) node_of(cx, lower(cx, code), cod
 # The nodes of several pieces of code, worked out from the first to the last: where a
 # later one changes a variable that an earlier one speaks of, the earlier is kept aside first.
 lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, code)) {
+  outer <- cx$earlier
+  on.exit(cx$earlier <- outer)
   values <- list()
   marks <- integer()
   for (i in seq_along(codes)) {
-    values[i] <- list(made_after(cx, values, take(cx, codes[[i]])))
+    values[i] <- list(take(cx, codes[[i]]))
+    stand_before(cx, values[i])
     marks[[i]] <- length(cx$out)
   }
   for (i in rev(seq_along(values))) values[i] <- list(keep_aside(cx, values[[i]], marks[[i]]))
@@ -382,16 +388,31 @@ lower_in_order <- function(cx, codes, take = function(cx, code) lower_node(cx, c
 # What is made here stands after these values or nodes: where it waits for something they come first.
 made_after <- function(cx, values, made) {
   outer <- cx$earlier
-  cx$earlier <- c(outer, values)
   on.exit(cx$earlier <- outer)
+  stand_before(cx, values)
   made
 }
 
-# The kernel ends here and is called again once that has been worked out; what stands before it may stop first.
+stand_before <- function(cx, values) {
+  if (cx$shared$early) for (value in values) work_out(cx, value)
+  cx$earlier <- c(cx$earlier, lapply(values, function(value) list(value = value, mark = length(cx$changed))))
+}
+
+# The kernel ends here and is called again once that has been worked out; what stands before it may stop first. Where
+# what that reads has changed since, the kernel is lowered again with everything worked out where it stands.
 wait_for <- function(cx, at) {
-  for (value in cx$earlier) work_out(cx, if (is.null(value$op)) value else new_value(value))
+  for (one in cx$earlier) {
+    changed <- utils::tail(cx$changed, length(cx$changed) - one$mark)
+    cx$shared$early <- cx$shared$early || any(values_read(one$value) %in% changed)
+    work_out(cx, one$value)
+  }
   put(cx, "pending", at = at)
   never(cx)
+}
+
+values_read <- function(value) {
+  if (identical(value$kind, "list")) return(unlist(lapply(value$parts, values_read)))
+  names_read(if (is.null(value$op)) value$node else value)
 }
 
 keep_aside <- function(cx, value, mark) {

@@ -406,6 +406,7 @@ extern "C" SEXP ds_dispatch(SEXP state, SEXP inside) {
       continue;
     }
     if (unforced) Rf_eval(value, frame);
+    pending[i] = false;
     plain = plain && is_plain_number(value);
   }
   SEXP named;
