@@ -12,18 +12,20 @@
 #   parts     the first two and calls, with every loop a part by itself among statements that only R can run
 #   bodies    loops and expressions cut from the functions of base R and stats, and of packages
 #             named in DEEPSTRIDE_BODIES, separated by spaces
-# Arguments: first and last seed (by default 1 to 6000), the sources (by default all), and the
+# Arguments: first and last seed (by default 1 to 6000), the sources (by default `all`), and the
 # optimisation of the C compiler: by default -O0, since it is what is written for it that is tried; or `torture` for
 # that with a collection of garbage at every few objects of a second call; or
 # `sanitize` for a build that stops at any access outside an object (start R with the compiler's libasan
-#   preloaded and ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1:max_allocation_size_mb=3000).
+#   preloaded and ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1:max_allocation_size_mb=3000);
+# and how often a program is called, by default 4 times.
 given <- commandArgs(TRUE)
 seeds <- if (length(given) >= 2) as.integer(given[1:2]) else c(1L, 6000L)
-sources <- if (length(given) > 2) given[[3]] else
-  "grammar,mutants,nests,names,tables,calls,parts,threads,bodies"
+sources <- c("grammar", "mutants", "nests", "names", "tables", "calls", "parts", "threads", "bodies")
+if (length(given) > 2 && given[[3]] != "all") sources <- strsplit(given[[3]], ",")[[1]]
 optimisation <- if (length(given) > 3) given[[4]] else "-O0"
+rounds <- if (length(given) > 4) as.integer(given[[5]]) else 4L
 
-run_share <- function(seeds, helpers, sources, optimisation) {
+run_share <- function(seeds, helpers, sources, optimisation, rounds) {
   library(deepstride)
   torture <- optimisation == "torture"
   if (torture) optimisation <- "-O0"
@@ -42,18 +44,18 @@ run_share <- function(seeds, helpers, sources, optimisation) {
   in_parts <- function(seed) {
     programs$parts <- TRUE
     on.exit(programs$parts <- FALSE)
-    list(program_mismatch, program_mismatch, mutant_mismatch, call_mismatch)[[seed %% 4 + 1]](seed)
+    list(program_mismatch, program_mismatch, mutant_mismatch, call_mismatch)[[seed %% 4 + 1]](seed, rounds)
   }
   on_threads <- function(seed) {
     programs$threads <- 2
     on.exit(programs$threads <- 1)
-    if (seed %% 2 == 0) nest_mismatch(seed) else program_mismatch(seed)
+    if (seed %% 2 == 0) nest_mismatch(seed, rounds) else program_mismatch(seed, rounds)
   }
+  called <- function(mismatch) function(seed) mismatch(seed, rounds)
   tried <- list(
-    parts = in_parts, threads = on_threads, grammar = program_mismatch, mutants = mutant_mismatch,
-    nests = nest_mismatch,
-    names = named_mismatch, tables = table_mismatch, calls = call_mismatch,
-    bodies = function(seed) body_mismatch(cut, seed)
+    parts = in_parts, threads = on_threads, grammar = called(program_mismatch), mutants = called(mutant_mismatch),
+    nests = called(nest_mismatch), names = called(named_mismatch), tables = called(table_mismatch),
+    calls = called(call_mismatch), bodies = function(seed) body_mismatch(cut, seed, rounds)
   )
   do.call(rbind, lapply(sources, function(source) {
     for (count in c("refused", "fallbacks", "unasked", "calls")) programs[[count]] <- 0
@@ -84,7 +86,7 @@ helpers <- normalizePath(c(
 cores <- parallel::detectCores()
 share <- rep_len(seq_len(cores), diff(seeds) + 1)
 running <- lapply(split(seeds[[1]]:seeds[[2]], share), function(own) {
-  callr::r_bg(run_share, list(own, helpers, strsplit(sources, ",")[[1]], optimisation), stdout = "", stderr = "")
+  callr::r_bg(run_share, list(own, helpers, sources, optimisation, rounds), stdout = "", stderr = "")
 })
 counts <- do.call(rbind, lapply(running, function(one) {
   one$wait()

@@ -7,7 +7,7 @@
 # another call.
 call_patterns <- readLines(file.path("measure", "fuzz", "calls.txt"))
 
-# Where E stands, a place a line: bodies of a function of x, k, n, m, s and late, a default that says when it is
+# Where E stands, or D, a call on random numbers, a place a line: bodies of a function of x, k, n, m, s and late, a default that says when it is
 # worked out.
 call_places <- readLines(file.path("measure", "fuzz", "places.txt"))
 
@@ -54,9 +54,12 @@ random_constant <- function() {
   sample(list(round(constant, 2), constant, -round(constant)), 1, prob = c(3, 1, 1))[[1]]
 }
 
+# With random numbers for its vector.
+drawing <- function(code) do.call(substitute, list(code, list(x = quote(rnorm(3)), m = quote(matrix(rnorm(4), 2)))))
+
 # Code with its letters replaced, in defaults of functions too.
 filled_in <- function(code, part) {
-  if (is.name(code) && as.character(code) %in% c(names(call_parts), "C", "E")) return(part(as.character(code)))
+  if (is.name(code) && as.character(code) %in% c(names(call_parts), "C", "D", "E")) return(part(as.character(code)))
   if (is.call(code) || is.pairlist(code)) for (at in seq_along(code)) {
     if (!rlang::is_missing(code[[at]]) && !is.null(code[[at]])) code[at] <- list(filled_in(code[[at]], part))
   }
@@ -67,7 +70,7 @@ filled_in <- function(code, part) {
 call_program <- function(seed) {
   set.seed(seed)
   place <- parse(text = paste("{", pick_one(call_places), "}"))[[1]]
-  body <- filled_in(place, function(letter) random_call())
+  body <- filled_in(place, function(letter) if (letter == "D") drawing(random_call()) else random_call())
   late <- quote({
     cat("late\n")
     length(x) + runif(1)
@@ -75,7 +78,8 @@ call_program <- function(seed) {
   formals <- alist(x = , k = 2, n = length(x), m = matrix(1:4, 2), s = "a", late = NULL)
   formals$late <- late
   used <- names(formals) %in% c("x", all.names(body))
-  f <- as.function(c(formals[used], list(body)), call_scope)
+  many <- if (seed %% 50 == 0) stats::setNames(rep(alist(a = ), 65), paste0("a", 1:65))
+  f <- as.function(c(formals[used], many, list(body)), call_scope)
   if (seed %% 2) return(f)
   eval(parse(text = deparse(f, control = c("keepNA", "keepInteger", "digits17")), keep.source = TRUE), call_scope)
 }
@@ -93,6 +97,7 @@ call_mismatch <- function(seed, rounds = 4) {
   mismatch_in_time(seed, f, fast, rounds, function(round) {
     arguments <- c(mutant_arguments(), list(m = pick_one(call_matrices), s = sample(c("a", "b", "z"), 1)))
     if (seed %% 20 == 0 && runif(1) < 0.5) arguments$x <- NULL
+    if (seed %% 30 == 1) arguments$x <- array(stats::runif(2), c(2, rep(1, 9)))
     call_scope$one <- call_scope$made(round) # another closure of the same code
     call_scope$rate <- round
     arguments[intersect(names(arguments), names(formals(f)))]
