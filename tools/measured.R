@@ -81,19 +81,54 @@ script_of <- function(stem) {
   fitting[[which.max(nchar(fitting))]]
 }
 
-section <- function(file) {
+# What a file of results has: header fields, lines, and files changed since.
+read_results <- function(file) {
   lines <- readLines(file.path(folder, file))
   blank <- match("", lines)
   header <- lines[seq_len(blank - 1)]
   field <- function(name) sub(paste0("^", name, " "), "", grep(paste0("^", name, " "), header, value = TRUE))
   script <- script_of(sub("[.]txt$", "", file))
-  changed <- changed_since(sub(" .*", "", field("revision")), subject_of(script))
-  c(
-    sprintf("## `measure/%s.R`%s", script, if (length(field("parts"))) paste0(": ", field("parts")) else ""), "",
-    about(script), "", "```", lines[-seq_len(blank)], "```", "",
-    sprintf("Taken on %s, revision `%s`. %s", field("date"), field("revision"), if (length(changed) == 0)
+  list(
+    script = script, lines = lines[-seq_len(blank)], revision = field("revision"), date = field("date"),
+    parts = field("parts"), changed = changed_since(sub(" .*", "", field("revision")), subject_of(script))
+  )
+}
+
+section <- function(results) {
+  with(results, c(
+    sprintf("## `measure/%s.R`%s", script, if (length(parts)) paste0(": ", parts) else ""), "",
+    about(script), "", "```", lines, "```", "",
+    sprintf("Taken on %s, revision `%s`. %s", date, revision, if (length(changed) == 0)
       "Nothing that these figures are of has changed since." else
       sprintf("**Older than its code**: %s changed since.", few_words(changed))), ""
+  ))
+}
+
+# Runs of random programs on code that is the same, added up; of other code only how many there were.
+random_programs <- function(runs) {
+  pattern <- "^(\\w+) +(\\d+) programs, (\\d+) calls: (\\d+) .*; ([0-9.]+) % .*, ([0-9.]+) % .*, ([0-9.]+) %.*$"
+  counted <- function(runs) {
+    rows <- utils::strcapture(pattern, grep(pattern, unlist(lapply(runs, `[[`, "lines")), value = TRUE), data.frame(
+      source = "", programs = 0, calls = 0, differ = 0, refused = 0, fallbacks = 0, unasked = 0
+    ))
+    shares <- c("refused", "fallbacks", "unasked")
+    rows[shares] <- rows[shares] * rows$calls
+    all <- stats::aggregate(. ~ source, rows, sum)
+    all <- rbind(all, cbind(source = "all", as.data.frame(as.list(colSums(all[-1])))))
+    all[shares] <- all[shares] / all$calls
+    all
+  }
+  now <- vapply(runs, function(run) length(run$changed) == 0, NA)
+  words <- "%-8s %6.0f programs, %6.0f calls: %.0f differ; %.1f %% refused, %.1f %% fell back, %.1f %% without need"
+  table <- if (any(now)) do.call(sprintf, c(words, unname(counted(runs[now]))))
+  since <- vapply(runs[now], `[[`, "", "date")
+  before <- if (any(!now)) utils::tail(counted(runs[!now]), 1)
+  c(
+    "## `measure/fuzz.R`", "", about("fuzz"), "",
+    "Refused are calls at which R does not stop; without need are fallbacks at which R neither stops nor warns.", "",
+    "```", table, "```", "",
+    if (any(now)) sprintf("Of %d runs from %s on, on code that is the same.", sum(now), min(since)),
+    if (any(!now)) sprintf("On earlier code: %.0f programs; %.0f differed.", before$programs, before$differ), ""
   )
 }
 
@@ -103,4 +138,9 @@ head <- c(
   "What the scripts in `measure/` printed, by `Rscript tools/measured.R`; nothing in this file is written by hand. The",
   "machine has two cores at 2.5 GHz that it shares with others. What is wanted stands in brackets.", ""
 )
-writeLines(c(head, unlist(lapply(files, section))), file.path("docs", "measured.md"))
+results <- lapply(files, read_results)
+random <- vapply(results, function(one) one$script == "fuzz", NA)
+writeLines(
+  c(head, unlist(lapply(results[!random], section)), if (any(random)) random_programs(results[random])),
+  file.path("docs", "measured.md")
+)
