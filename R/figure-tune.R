@@ -53,9 +53,7 @@ figure_tuning_tiles <- function(tuning, table, size) {
   table <- table[order(table$seconds), ]
   table <- table[!duplicated(table[c("x", "y")]), ]
   table$good <- table$state %in% c("best", "as good")
-  table$text <- sprintf("%s%s", format_ratio(table$over), ifelse(table$state == "best", "\nbest", ifelse(table$good,
-    "\nas good", ""
-  )))
+  table$text <- paste0(format_ratio(table$over), ifelse(table$state %in% good_states, paste0("\n", table$state), ""))
   ggplot2::ggplot(table, ggplot2::aes(.data$x, .data$y, fill = log2(.data$over))) +
     ggplot2::geom_tile(colour = "white", linewidth = 1) +
     ggplot2::geom_text(ggplot2::aes(label = .data$text, fontface = ifelse(.data$good, "bold", "plain")),

@@ -39,16 +39,17 @@ tuning_size_lines <- function(size, tuning) {
 }
 
 tuning_style <- function(states) {
-  vapply(states, function(state) if (state == "slower") state else cli::col_green(state), "", USE.NAMES = FALSE)
+  ifelse(states %in% c("best", "as good"), cli::col_green(states), states)
 }
 
 tuning_sentence <- function(table, words) {
   best <- which(table$state == "best")
-  good <- which(table$state == "as good")
+  named <- function(state) listed(utils::head(words[table$state == state], 5))
   slowest <- which.max(table$over)
   paste0(
     sprintf("The best is %s", words[[best]]),
-    if (length(good)) sprintf("; as good: %s", listed(utils::head(words[good], 5))), ".",
+    if (any(table$state == "as good")) sprintf("; as good: %s", named("as good")),
+    if (any(table$state == "unclear")) sprintf("; not told from it: %s", named("unclear")), ".",
     if (length(slowest) && isTRUE(table$over[[slowest]] > 1.02)) sprintf(
       " The worst, %s, takes %s times as long.",
       words[[slowest]], signif_text(table$over[[slowest]])

@@ -38,6 +38,10 @@ race_decided <- function(standing, racing, within) {
   all(standing$rounds[racing] >= least_race_rounds) && all(standing$low[rivals] >= 1 / (1 + within))
 }
 
-as_good_as_best <- function(standing, within) {
-  standing$best | standing$over <= 1 + within | (standing$rounds >= least_race_rounds & standing$low <= 1)
+# "best"; "as good": surely within the margin of it; "unclear": neither that nor told from it; "slower".
+race_states <- function(standing, within) {
+  behind <- standing$rounds < least_race_rounds | standing$low > 1
+  ifelse(standing$best, "best", ifelse(standing$high <= 1 + within, "as good",
+    ifelse(behind & standing$over > 1 + within, "slower", "unclear")
+  ))
 }

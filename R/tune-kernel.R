@@ -19,11 +19,11 @@
 #' @param tolerance A [ds_tolerance()].
 #' @param unit What one unit of size is, in the plural.
 #' @return A `ds_tuning`: a list with `table`, a tibble: `size`, a column for each parameter, `state` ("best"; "as
-#'   good": not to be told from the best, or within the margin; "slower"; "left out": by `where`, or it stops;
-#'   "differs": its result is another), `seconds` an evaluation, `over` (its time over the best's) with `low` and `high`
-#'   (99 % one-sided bounds), `rounds`, `reason`; `best`, the settings by size; `tried` and `of` (settings); `seconds`
-#'   of the races; `ended` by size: "margin", "budget" or "rounds". Printed it also gives the setting as code. It is
-#'   kept for this machine: [ds_tuned()] uses it.
+#'   good": surely within the margin of the best; "unclear": neither that nor to be told from the best; "slower"; "left
+#'   out": by `where`, or it stops; "differs": its result is another), `seconds` an evaluation, `over` (its time over
+#'   the best's) with `low` and `high` (99 % one-sided bounds), `rounds`, `reason`; `best`, the settings by size;
+#'   `tried` and `of` (settings); `seconds` of the races; `ended` by size: "margin", "budget" or "rounds". Printed it
+#'   also gives the setting as code. It is kept for this machine: [ds_tuned()] uses it.
 #' @section Errors: `ds_error_input` for `over` of more than four parameters or none, for a parameter that `f` does not
 #'   take, and where no setting could be tried.
 #' @examples
@@ -89,8 +89,10 @@ tune_at <- function(tuning, size, budget) {
   seen
 }
 
+good_states <- c("best", "as good", "unclear")
+
 best_number <- function(seen) {
-  seconds <- vapply(seen$rows, function(row) if (row$state %in% c("best", "as good")) row$seconds else Inf, 0)
+  seconds <- vapply(seen$rows, function(row) if (row$state %in% good_states) row$seconds else Inf, 0)
   if (any(is.finite(seconds))) seen$numbers[[which.min(seconds)]] else NA_real_
 }
 
@@ -148,13 +150,12 @@ race_study <- function(tuning, study, size, budget) {
 race_rows <- function(race, margin) {
   sampled <- colSums(is.finite(race$logs)) > 0
   standing <- if (any(sampled)) race_standing(race$logs[, sampled, drop = FALSE])
-  good <- if (any(sampled)) as_good_as_best(standing, margin)
+  states <- if (any(sampled)) race_states(standing, margin)
   lapply(seq_along(race$cells), function(i) {
     cell <- race$cells[[i]]
     if (!sampled[[i]] || cell$state != "timed") return(list(state = "left out", reason = cell$reason))
     at <- sum(sampled[seq_len(i)])
-    state <- if (standing$best[[at]]) "best" else if (good[[at]]) "as good" else "slower"
-    c(list(state = state), as.list(standing[at, c("seconds", "over", "low", "high", "rounds")]))
+    c(list(state = states[[at]]), as.list(standing[at, c("seconds", "over", "low", "high", "rounds")]))
   })
 }
 

@@ -61,14 +61,14 @@ test_that("a grid of a million settings is searched, and a maker of kernels is t
 
 test_that("a race drops what is surely worse and stops when the best is known", {
   set.seed(8)
-  logs <- cbind(rnorm(12, 0, 0.01), rnorm(12, 0.3, 0.01), rnorm(12, 0.005, 0.01))
+  logs <- cbind(rnorm(12, 0, 0.01), rnorm(12, 0.3, 0.01), rnorm(12, 0.005, 0.01), rnorm(12, 0.02, 0.2))
   standing <- internal("race_standing")(logs)
-  racing <- internal("still_racing")(standing, rep(TRUE, 3))
+  racing <- internal("still_racing")(standing, rep(TRUE, 4))
   expect_identical(racing[[2]], FALSE)
   expect_true(racing[[which(standing$best)]])
-  expect_identical(internal("as_good_as_best")(standing, 0.03), c(TRUE, FALSE, TRUE))
-  expect_true(internal("race_decided")(standing, racing, 0.03))
-  expect_false(internal("race_decided")(internal("race_standing")(logs[1:2, ]), rep(TRUE, 3), 0.03))
+  expect_identical(internal("race_states")(standing, 0.03), c("best", "slower", "as good", "unclear"))
+  expect_true(internal("race_decided")(internal("race_standing")(logs[, -4]), racing[-4], 0.03))
+  expect_false(internal("race_decided")(internal("race_standing")(logs[1:2, ]), rep(TRUE, 4), 0.03))
 })
 
 test_that("a race charges what collects garbage to who makes it", {
