@@ -4,7 +4,8 @@
 #' use, the memory that its data need, the first cache for all that it loads and stores. The roof that asks for most
 #' time is the one that applies; a cell that reaches half of it or more is limited by it.
 #'
-#' @param result A result of [ds_run()] or [ds_climb()] whose stages are functions still (one from a file has none).
+#' @param result A result of [ds_run()] or [ds_climb()] whose stages are functions still, or one from a file that was
+#'   kept with its limits.
 #' @param machine A `ds_machine`.
 #' @param work The work of its study, from [ds_work()]; counted here where the study has none.
 #' @param device An accelerator of [ds_device()]: forecasts when moving the kernel there would pay.
@@ -20,8 +21,8 @@
 #'   "native", "loop" or "whole" vectors of R); and with a device, `offload`. `as.data.frame()` gives `table`;
 #'   `autoplot()` draws the roofline, or with `kind = "throughput"` units of size per second against size.
 #' @section Method: the roofline of Williams, Waterman and Patterson (2009), with the caches' roofs.
-#' @section Errors: `ds_error_input` for a result that was loaded from a file without `work`, or whose work can't be
-#'   counted and was not declared.
+#' @section Errors: `ds_error_input` for a result from a file without limits where no `work` is given, or whose work
+#'   can't be counted and was not declared.
 #' @examples
 #' \donttest{
 #' study <- ds_study("Total rain", function(n) list(rain = runif(n)), sizes = c(1e3, 1e5)) |>
@@ -36,9 +37,10 @@ ds_ceiling <- function(result, machine = ds_machine(), work = NULL, device = NUL
   check_class(result, "ds_result", "result", "Make one with `ds_run()`.")
   check_class(machine, "ds_machine", "machine", "Make one with `ds_machine()`.")
   study <- result$study
-  work <- work %||% study$work
+  work <- work %||% study$work %||% result$ceiling$work
+  runs <- all(vapply(study$stages, function(stage) is.function(stage$kernel), NA))
   if (is.null(work)) {
-    if (!all(vapply(study$stages, function(stage) is.function(stage$kernel), NA))) {
+    if (!runs) {
       abort_input("The work of a result that was loaded can't be counted.",
         hint = "Give `work`, from `ds_work()` on the study.", arg = "work"
       )
@@ -46,7 +48,7 @@ ds_ceiling <- function(result, machine = ds_machine(), work = NULL, device = NUL
     work <- ds_work(study)$work
   }
   check_class(work, "ds_work", "work", "Make one with `ds_work(study)$work`.")
-  facts <- study_limits(study, work)
+  facts <- if (runs) study_limits(study, work) else result$ceiling$facts %||% study_limits(study, work)
   made <- list(
     table = ceiling_table(result$timings$cells, work, machine, facts), facts = facts, machine = machine, work = work,
     unit = study$unit, title = study$title, reference = result$timings$reference

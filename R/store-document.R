@@ -6,14 +6,14 @@ format_name <- "deepstride-result"
 format_version <- 3L
 
 result_document <- function(result) {
-  list(
+  c(list(
     format = format_name,
     version = format_version,
     study = study_document(result$study),
     agreement = agreement_document(result$agreement),
     timings = timings_document(result$timings),
     environment = result$environment
-  )
+  ), ceiling_document(result$ceiling))
 }
 
 study_document <- function(study) {
@@ -80,12 +80,12 @@ number_json <- function(x) {
 
 # Back from parsed JSON. Everything is read by name and type; nothing is run.
 document_result <- function(document) {
-  new_result(
-    document_study(document$study),
-    document_agreement(document$agreement),
-    document_timings(document$timings),
-    document$environment
+  study <- document_study(document$study)
+  result <- new_result(
+    study, document_agreement(document$agreement), document_timings(document$timings), document$environment
   )
+  result$ceiling <- document_ceiling(document$ceiling, study, document$timings$reference)
+  result
 }
 
 document_study <- function(stored) {

@@ -98,6 +98,9 @@ table_problems <- function(document) {
     "timings$cells" = document$timings$cells, "timings$samples" = document$timings$samples,
     "timings$first_calls" = document$timings$first_calls, "timings$conditions" = document$timings$conditions
   )
+  if (!is.null(document$ceiling)) tables <- c(tables, stats::setNames(
+    document$ceiling, paste0("ceiling$", names(document$ceiling))
+  ))
   uneven <- vapply(tables, function(table) length(unique(lengths(table))) > 1, NA)
   sprintf("the columns of `%s` have different lengths", names(tables)[uneven])
 }
