@@ -98,7 +98,8 @@ rows <- lapply(names(problems), function(name) {
   best <- as.list(tuning$best[tuning$parameters])
   at <- which(vapply(settings, function(one) all(unlist(one) == unlist(best)), NA))
   told <- after$seconds[[which.min(before$seconds)]] / min(after$seconds)
-  list(name = name, over = over_best(list(before, after), at), share = tuning$seconds / (before$took + after$took), told = told)
+  share <- tuning$seconds / (before$took + after$took)
+  list(name = name, over = over_best(list(before, after), at), share = share, told = told)
 })
 over <- vapply(rows, function(row) row$over, 0)
 said <- "%-16s chosen takes %.3f of the best (by halves %.3f), race %.2f of the exhaustive time\n"

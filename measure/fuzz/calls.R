@@ -7,8 +7,8 @@
 # another call.
 call_patterns <- readLines(file.path("measure", "fuzz", "calls.txt"))
 
-# Where E stands, or D, a call on random numbers, a place a line: bodies of a function of x, k, n, m, s and late, a default that says when it is
-# worked out.
+# Where E stands, or D, a call on random numbers, a place a line: bodies of a function of x, k, n, m, s and late, a
+# default that says when it is worked out.
 call_places <- readLines(file.path("measure", "fuzz", "places.txt"))
 
 call_scope <- new.env()
@@ -78,7 +78,7 @@ call_program <- function(seed) {
   formals <- alist(x = , k = 2, n = length(x), m = matrix(1:4, 2), s = "a", late = NULL)
   formals$late <- late
   used <- names(formals) %in% c("x", all.names(body))
-  many <- if (seed %% 50 == 0) stats::setNames(rep(alist(a = ), 65), paste0("a", 1:65))
+  many <- if (seed %% 50 == 0) rep_len(alist(x = ), 65) |> stats::setNames(paste0("a", 1:65))
   f <- as.function(c(formals[used], many, list(body)), call_scope)
   if (seed %% 2) return(f)
   eval(parse(text = deparse(f, control = c("keepNA", "keepInteger", "digits17")), keep.source = TRUE), call_scope)
