@@ -78,7 +78,7 @@ call_program <- function(seed) {
   formals <- alist(x = , k = 2, n = length(x), m = matrix(1:4, 2), s = "a", late = NULL)
   formals$late <- late
   used <- names(formals) %in% c("x", all.names(body))
-  many <- if (seed %% 50 == 0) rep_len(alist(x = ), 65) |> stats::setNames(paste0("a", 1:65))
+  many <- if (seed %% 50 == 0) rep_len(as.list(formals(function(x) x)), 65) |> stats::setNames(paste0("a", 1:65))
   f <- as.function(c(formals[used], many, list(body)), call_scope)
   if (seed %% 2) return(f)
   eval(parse(text = deparse(f, control = c("keepNA", "keepInteger", "digits17")), keep.source = TRUE), call_scope)
