@@ -24,13 +24,18 @@ lower_position <- function(cx, code) {
   if (node$rank == 0) position("one", node) else position("places", named_node(cx, node))
 }
 
+# What has to be worked out for a position.
+position_nodes <- function(position) if (position$op == "range") list(position) else position$args
+
 # All places of one element, each as it is before those after it are worked out.
 lower_positions <- function(cx, indices) {
-  positions <- nodes <- list()
+  outer <- cx$earlier
+  on.exit(cx$earlier <- outer)
+  positions <- list()
   marks <- integer()
   for (i in seq_along(indices)) {
-    positions[[i]] <- made_after(cx, nodes, lower_position(cx, indices[[i]]))
-    nodes <- c(nodes, if (positions[[i]]$op == "range") positions[i] else positions[[i]]$args)
+    positions[[i]] <- lower_position(cx, indices[[i]])
+    stand_before(cx, position_nodes(positions[[i]]))
     marks[[i]] <- length(cx$out)
   }
   for (i in rev(seq_along(positions))) {
@@ -86,7 +91,7 @@ settle_data <- function(cx, value) if (length(value$modes) > 1 && !is_mixed(valu
 # NULL gives NULL, or an error of `[[` in later versions of R: R's affair but for plain places.
 null_load <- function(cx, indices, exact) {
   if (exact || length(indices) != 1) fall_back(cx, "elements of NULL")
-  lower_position(cx, indices[[1]])
+  for (node in position_nodes(lower_position(cx, indices[[1]]))) work_out(cx, node)
   null_value()
 }
 

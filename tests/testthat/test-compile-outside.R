@@ -78,7 +78,8 @@ test_that("what prints is not worked out where something before it stops", {
   inside <- function(f, late) function(m) f(m, late)
   for (code in expression(
     m[1, 2] + late, list(m[1, 2], late), rep(m[1, 2], late), m[m[1, 2], late], seq_len(-m[1, 1])[1]:late,
-    m * diag(3) + late, (function(z = late) m[[1, 2]] > z)(), c(m[1, 2], (m <- diag(2))[1], late)
+    m * diag(3) + late, (function(z = late) m[[1, 2]] > z)(), c(m[1, 2], (m <- diag(2))[1], late),
+    array(1, c(2, 2, 2))[m[1, 2], (m <- diag(2))[1], late]
   )) {
     f <- as.function(c(formals(function(m, late) NULL), code))
     fast <- suppressMessages(ds_compile(f))

@@ -399,6 +399,7 @@ test_that("variables may be called what the C calls its own", {
 test_that("what nobody needs the value of still warns", {
   both_ways(function(x, n) diff(x && n > 0), c(2.5, NA, -1), 5)
   both_ways(function(x) c(isTRUE(sqrt(x)), isFALSE(x)), c(2.5, NA, -1))
+  both_ways(function(k) NULL[sqrt(k)], -1)
   both_ways(function(x) list(x, sqrt(x))[[1]] + length(list(x, log(x))), -1)
   both_ways(function(x, n) c(length(x && n > 0), NROW(x || n > 9), is.matrix(x && n), nrow(x && n)), c(2.5, NA, -1), 5)
 })
