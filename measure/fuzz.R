@@ -62,7 +62,10 @@ run_share <- function(seeds, helpers, sources, optimisation, rounds) {
     bad <- 0
     for (seed in seeds) {
       if (seed %% 500 == 0) unlink(list.files(Sys.getenv("R_USER_CACHE_DIR"), full.names = TRUE), recursive = TRUE)
-      found <- tryCatch(tried[[source]](seed), error = function(e) list(seed = seed, found = conditionMessage(e)))
+      found <- tryCatch(tried[[source]](seed), error = function(e) {
+        # a range of 10^9 is short until it is compared
+        if (!grepl("cannot allocate", conditionMessage(e))) list(seed = seed, found = conditionMessage(e))
+      })
       if (is.null(found)) next
       bad <- bad + 1
       cat(source, "seed", seed, "\n")
