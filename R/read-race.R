@@ -40,8 +40,7 @@ race_decided <- function(standing, racing, within) {
 
 # "best"; "as good": surely within the margin of it; "unclear": neither that nor told from it; "slower".
 race_states <- function(standing, within) {
-  behind <- standing$rounds < least_race_rounds | standing$low > 1
-  ifelse(standing$best, "best", ifelse(standing$high <= 1 + within, "as good",
-    ifelse(behind & standing$over > 1 + within, "slower", "unclear")
-  ))
+  told <- standing$rounds < least_race_rounds | standing$low > 1
+  slower <- (told & standing$over > 1 + within) %in% TRUE
+  ifelse(standing$best, "best", ifelse(standing$high <= 1 + within, "as good", ifelse(slower, "slower", "unclear")))
 }

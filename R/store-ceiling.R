@@ -22,8 +22,7 @@ document_ceiling <- function(stored, study, reference) {
   structure(list(
     table = tables$table, facts = stats::setNames(facts, tables$facts$stage), machine = tables[machine_tables],
     work = structure(list(table = tables$work, disagreements = tibble::tibble(), unit = study$unit), class = "ds_work"),
-    unit = study$unit,
-    title = study$title, reference = reference
+    unit = study$unit, title = study$title, reference = reference
   ), class = "ds_ceilings")
 }
 
