@@ -14,7 +14,7 @@ pass_late <- function(form) {
     node
   })
   bounds <- integer_bounds(form)
-  form$steps <- map_late(form$steps, function(node) fit_node(node, bounds))
+  form$steps <- map_late(form$steps, function(node) fit_node(form, node, bounds))
   if (length(tame)) form$steps <- tame_stores(form$steps, tame, bounds)
   form$steps <- walk_values(form$steps, function(node, parent) check_element(form, node, parent))
   wrap_noted(form)
@@ -167,10 +167,10 @@ integer_bound <- function(node, bounds) {
   min(made, most_integer)
 }
 
-# Sums whose operands are small enough; elements in them are looked at for that.
-fit_node <- function(node, bounds) {
+# Sums whose operands are small enough; elements in them are looked at for that, in a lean kernel.
+fit_node <- function(form, node, bounds) {
   if (!node$op %in% integer_sums || isTRUE(node$fits)) return(node)
-  node$args <- lapply(node$args, small_elements)
+  if (form$lean) node$args <- lapply(node$args, small_elements)
   sides <- vapply(node$args, integer_bound, 0, bounds)
   node$fits <- (if (node$op == "mul_i") prod(sides) else sum(sides)) < most_integer
   node

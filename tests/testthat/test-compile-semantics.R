@@ -404,6 +404,23 @@ test_that("what nobody needs the value of still warns", {
   both_ways(function(x, n) c(length(x && n > 0), NROW(x || n > 9), is.matrix(x && n), nrow(x && n)), c(2.5, NA, -1), 5)
 })
 
+test_that("integers of a table that grow out of their range are missing, in helpers too", {
+  doubling <- function(n) {
+    y <- rep(1L, n)
+    for (i in 3:n) y[i] <- y[i - 1] + y[i - 2]
+    y
+  }
+  for (n in c(40, 50)) {
+    both_ways(doubling, n)
+    both_ways(function(n) doubling(n)[n] - doubling(n - 1)[n - 1], n)
+    both_ways(function(n) {
+      y <- rep(1L, n)
+      for (i in 2:n) y[i] <- y[i - 1] * 3L - y[1]
+      y
+    }, n)
+  }
+})
+
 test_that("a list without a value gets no part", {
   both_ways(function(k) {
     if (k > 1) r <- list(mean = k, top = list(2))
