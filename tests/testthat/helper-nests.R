@@ -162,7 +162,7 @@ nest_program <- function(seed) {
   made <- unlist(lapply(seq_len(sample(1:2, 1)), function(i) nest_loop(env, pick(1, 1, 3))))
   c(
     "function(u, v, w, x, m, n, k) {", "count <- 0L", "best <- 1L", "s <- t <- 0", "kept <- NULL",
-    sprintf("table <- %s", pick("integer(n + 9)", "rep(1L, n + 9)", "c(w, 1:9)", "u + 0L")),
+    sprintf("table <- %s", pick("integer(n + 9)", "rep(1L, n + 9)", "rep(90000000L, n + 9)", "c(w, 1:9)", "u + 0L")),
     sprintf("out <- %s", pick("numeric(n + 4)", "x", "x + 1")), made, "list(count, best, s, table, out, m, kept)", "}"
   )
 }
