@@ -4,6 +4,7 @@
 #' Schema) describes it. Numbers come back bit for bit. Of the stages it
 #' holds the source text: loading never runs code from the file, so a loaded
 #' result can be printed, drawn, compared and reported, but not run again.
+#' Limits ([ds_ceiling()]) are kept with it where it has them.
 #' The file is written beside its place and then moved there, so that a full
 #' disk or an interruption leaves what stood there before.
 #'
