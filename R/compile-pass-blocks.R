@@ -22,7 +22,10 @@ turned_nest <- function(form, step) {
   nest <- perfect_nest(step)
   names <- vapply(nest$loops, function(loop) loop$name, "")
   if (length(names) < 2 || !can_be_turned(form, nest, names)) return(NULL)
-  order <- names[order(-vapply(names, strides_of, 0, places = places_of(nest)))]
+  order <- names
+  if (!lies_in_order(names, places_of(nest))) {
+    order <- names[order(-vapply(names, strides_of, 0, places = places_of(nest)))]
+  }
   smooth <- strides_of(order[[length(order)]], places_of(nest)) == 0
   sizes <- block_sizes(form$block, sub(":.*", "", order), smooth)
   if (identical(order, names) && all(is.na(sizes))) return(NULL)
@@ -100,6 +103,12 @@ places_of <- function(nest) {
   }
   look(nest$store$args[[1]])
   found
+}
+
+# Do the loops go through all these elements in the order in which they lie in memory? Then another order makes jumps
+# of what is read one by one.
+lies_in_order <- function(names, places) {
+  all(vapply(places, function(one) !is.unsorted(-match(intersect(one, names), names)), NA))
 }
 
 # At how many elements a counter steps over others: it stands at another place than the first.
