@@ -63,7 +63,7 @@ chosen_rules <- function(rules) {
   table <- rule_table()
   if (is.null(rules)) return(table)
   families <- vapply(table, function(rule) rule$family, "")
-  unknown <- setdiff(rules, c(names(table), families))
+  unknown <- if (is.character(rules)) setdiff(rules, c(names(table), families)) else rules
   if (!is.character(rules) || length(unknown)) {
     abort_input("`rules` must be names of rules or of steps.", you_gave(unknown),
       sprintf("Steps are %s; `ds_rules()` lists the rules.", paste(rewriting_families, collapse = ", ")),

@@ -71,10 +71,12 @@ check_least <- function(x, arg, least) {
   as.double(x)
 }
 
-check_count <- function(x, arg, least = 1) {
-  ok <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least
-  if (!ok) {
-    abort_input(sprintf("`%s` must be a whole number, %s or more.", arg, format(least)),
+check_count <- function(x, arg, least = 1, most = .Machine$integer.max) {
+  whole <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x)
+  if (!whole || x < least || x > most) {
+    range <- if (whole && x > most) sprintf("from %s to %s", format(least), format(most, digits = 10)) else
+      sprintf("%s or more", format(least))
+    abort_input(sprintf("`%s` must be a whole number, %s.", arg, range),
       you_gave(x),
       arg = arg
     )

@@ -35,7 +35,9 @@ applied_over <- function(cx, call, code, named = TRUE) {
     name <- own_variable(cx, call, "over")
     return(list(name = name, before = list(call("<-", name, code))))
   }
-  if ("<<-" %in% all.names(cx$scope$kernel$body)) refuse(cx, call, "a list that a function may change meanwhile")
+  if ("<<-" %in% all.names(kernel_code(cx$scope$kernel))) {
+    refuse(cx, call, "a list that a function may change meanwhile")
+  }
   if (named) put(cx, "need", list(value_node("is_nameless", "logical", 0, name = sequence_id(cx, key))))
   list(name = code)
 }

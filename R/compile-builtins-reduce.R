@@ -198,11 +198,12 @@ lower_is_null <- function(cx, call) {
 
 lower_missing <- function(cx, call) {
   demand_count(cx, call, 1)
+  if (!is.name(call[[2]])) refuse(cx, call, "missing() of what is no argument")
   name <- as.character(call[[2]])
   formals <- cx$scope$kernel$formals
   if (!name %in% setdiff(names(formals), cx$scope$kernel$lifted)) refuse(cx, call, "missing() of what is no argument")
   left_out <- name %in% cx$scope$missing
-  if (!left_out || !name %in% changed_names(cx$scope$kernel$body)) return(new_value(const_node(left_out)))
+  if (!left_out || !name %in% changed_names(kernel_code(cx$scope$kernel))) return(new_value(const_node(left_out)))
   if (!rlang::is_missing(formals[[name]])) refuse(cx, call, "missing() of an argument with a default that is assigned")
   key <- variable_key(cx, name)
   modes <- (cx$flow[[key]] %||% unset_type())$modes

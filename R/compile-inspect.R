@@ -106,7 +106,7 @@ types_words <- function(types) {
 
 # The variables that a function itself gives values, with all that they are held as.
 variable_words <- function(f, form) {
-  own <- assigned_names(body(f))
+  own <- assigned_names(code_of_function(f))
   ids <- intersect(names_written(form$steps), paste0(rep(own, each = 12), c(":l", ":i", ":d"), rep(0:3, each = 3)))
   types_words(stats::setNames(form$vars[ids], sub(":.*", "", ids)))
 }

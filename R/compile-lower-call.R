@@ -92,10 +92,16 @@ settle_texts <- function(kernel, given) {
     if (rlang::is_missing(code)) next
     chosen <- choice_among(kernel, name, code, left_out) %||%
       (if (is.null(code) || is_text(code)) list(value = code, body = kernel$body))
-    if (is.null(chosen) || any(c(name, "missing") %in% c(changed_names(chosen$body), called_names(kernel$body)))) next
-    if (any(c(type_questions, foldable) %in% assigned_names(chosen$body))) next # functions of its own
-    kernel$body <- settle_code(put_constant(chosen$body, name, chosen$value), list(), kernel$env)
+    if (is.null(chosen)) next
+    said <- function_code(kernel$formals[names(kernel$formals) != name], chosen$body)
+    if (any(c(name, "missing") %in% c(changed_names(said), called_names(said)))) next
+    if (any(c(type_questions, foldable) %in% assigned_names(said))) next # functions of its own
+    settled <- function(code) settle_code(put_constant(code, name, chosen$value), list(), kernel$env)
+    speaks <- vapply(kernel$formals, function(default) name %in% all.names(default), NA)
+    if (any(speaks) && left_out && !identical(chosen$body, kernel$body)) next # it may be asked for before it is matched
+    kernel$formals[speaks] <- lapply(kernel$formals[speaks], settled)
     kernel$formals[name] <- NULL
+    kernel$body <- settled(chosen$body)
     given[name] <- NULL
   }
   list(kernel = kernel, given = given)
@@ -292,7 +298,7 @@ leave_without_list <- function(scope) {
 # Arguments that the body leaves alone and that are variables of the caller are these; those that
 # may be worked out at once are; any other is worked out where it is first used.
 argument_scope <- function(cx, kernel, given, prefix) {
-  assigned <- changed_names(kernel$body)
+  assigned <- changed_names(kernel_code(kernel))
   calm <- vapply(given, function(part) is_calm(cx, part), NA)
   if (!is_free_of(cx, kernel, "<<-")) calm <- calm & vapply(given, is_literal, NA)
   shared <- list()
@@ -317,12 +323,13 @@ argument_scope <- function(cx, kernel, given, prefix) {
 # Arguments that a call leaves out. A default that nothing in the body can change is worked out at once.
 lower_defaults <- function(cx, names) {
   kernel <- cx$scope$kernel
-  assigned <- changed_names(kernel$body)
+  assigned <- changed_names(kernel_code(kernel))
   for (name in names) {
     code <- kernel$formals[[name]]
     key <- paste0(cx$scope$prefix, name)
     cx$flow[[key]] <- unset_type()
     if (rlang::is_missing(code)) next
+    if (name %in% called_names(code)) code <- quote(stop()) # R asks for its value to see whether it is a function
     used <- all.names(code)
     known <- is_literal(code) || is_free_of(cx, kernel, "<<-")
     if (known && is_calm(cx, code) && !any(used %in% c(assigned, names))) {

@@ -25,9 +25,9 @@ is_free_of <- function(cx, kernel, words, ready = FALSE, seen = character()) {
   # lines are read anew each time, with the time of day
   label <- paste(rlang::hash(strip_source(kernel$body)), rlang::obj_address(kernel$env))
   if (label %in% seen) return(TRUE)
-  used <- all.names(kernel$body, unique = TRUE)
+  used <- all.names(kernel_code(kernel), unique = TRUE)
   if (any(words %in% used)) return(FALSE)
-  outside <- setdiff(used, c(names(kernel$formals), assigned_names(kernel$body)))
+  outside <- setdiff(used, own_names(kernel))
   for (name in outside) {
     if (!is_free_name(cx, name, kernel$scope, kernel$env, words, ready, c(seen, label))) return(FALSE)
   }

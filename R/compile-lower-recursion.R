@@ -1,7 +1,7 @@
 # Functions that call themselves with vectors, or give such: routines of their own, which take and give R's objects.
 # What they give is found by following them until it no longer changes, from the ways that don't call them again.
 
-calls_itself <- function(kernel) kernel$name %in% called_names(kernel$body)
+calls_itself <- function(kernel) kernel$name %in% called_names(kernel_code(kernel))
 
 # A function that is made inside another as one that is not: what it reads there becomes arguments, itself
 # included. NULL where it is called from elsewhere, or assigns outside itself.
@@ -9,12 +9,20 @@ lifted_kernel <- function(cx, kernel) {
   if (is.null(kernel$scope)) return(kernel)
   around <- if (identical(cx$scope$prefix, kernel$scope$prefix)) cx$scope else cx$scope$outer
   if (!identical(around$prefix, kernel$scope$prefix) || !is_free_of(cx, kernel, "<<-")) return(NULL)
-  outer <- setdiff(all.names(kernel$body), c(names(kernel$formals), assigned_names(kernel$body)))
-  kernel$lifted <- Filter(function(name) !is.null(key_in(around, name)), outer)
+  are_around <- function(names) Filter(function(name) !is.null(key_in(around, name)), names)
+  if (length(are_around(read_before_set(kernel)))) return(NULL) # its calls of itself would hand on what it made of them
+  kernel$lifted <- are_around(setdiff(all.names(kernel_code(kernel)), own_names(kernel)))
   if (!identical(around, cx$scope) && any(kernel$lifted %in% cx$scope$own)) return(NULL) # they mean others here
   kernel$formals[kernel$lifted] <- list(rlang::missing_arg())
   kernel["scope"] <- list(NULL)
   kernel
+}
+
+# Its variables that may be those of functions around it for a while.
+read_before_set <- function(kernel) {
+  Filter(function(name) {
+    "read" %in% c(first_use(name, list(kernel$body)), use_in(name, function_code(kernel$formals, NULL)))
+  }, setdiff(own_names(kernel), names(kernel$formals)))
 }
 
 # A call of such a function; NULL where it is none, or takes what routines don't. `functions` are arguments that are

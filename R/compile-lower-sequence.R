@@ -108,7 +108,7 @@ part_size <- function(cx, path) {
 part_element <- function(cx, call) {
   path <- if (call_name(call) %in% c("[", "[[") && length(call) == 3) part_path(cx, call[[2]])
   ours <- length(path$places) == 1 && identical(path$of$kind, "number") && path$of$rank == 1 && !is_text(call[[3]]) &&
-    stores_elements(cx$scope$kernel$body, as.character(call[[2]][[2]])) && length(assigned_names(call)) == 0
+    stores_elements(kernel_code(cx$scope$kernel), as.character(call[[2]][[2]])) && length(assigned_names(call)) == 0
   if (!ours || "character" %in% path$of$modes) return(NULL)
   at <- part_places(cx, path)
   spot <- element_place(cx, call[[3]])
@@ -160,7 +160,9 @@ store_part <- function(cx, target, code, path) {
 
 # `parts[[i]] <- NULL`, and `parts <- parts[-i]`: those behind move up.
 drop_part <- function(cx, code, name, key, places) {
-  if (stores_elements(cx$scope$kernel$body, name)) refuse(cx, code, "a part taken away from a list whose parts change")
+  if (stores_elements(kernel_code(cx$scope$kernel), name)) {
+    refuse(cx, code, "a part taken away from a list whose parts change")
+  }
   put(cx, "drop_part", places, name = sequence_id(cx, key))
   null_value()
 }
@@ -231,7 +233,7 @@ list_count <- function(cx, code) {
 
 # `vector("list", n)` and `list()` where the code goes on to store parts by number.
 makes_sequence <- function(cx, name, value) {
-  is_empty_list(cx, value) && stores_parts(cx$scope$kernel$body, name)
+  is_empty_list(cx, value) && stores_parts(kernel_code(cx$scope$kernel), name)
 }
 
 # `list(u, v)` where the code goes on to store parts at places that it works out.
@@ -239,7 +241,7 @@ spells_sequence <- function(cx, name, value) {
   spelled <- is.call(value) && call_name(value) == "list" && length(value) > 1 && is_builtin(cx, "list")
   if (!spelled || !is.null(names(value)) || name %in% all.vars(value)) return(FALSE)
   given <- !any(vapply(as.list(value)[-1], function(one) rlang::is_missing(one) || is.null(one), NA))
-  given && stores_parts(cx$scope$kernel$body, name, worked_out = TRUE)
+  given && stores_parts(kernel_code(cx$scope$kernel), name, worked_out = TRUE)
 }
 
 stores_parts <- function(code, name, worked_out = FALSE) {

@@ -286,7 +286,7 @@ read_outside <- function(cx, name, field = NULL) {
 }
 
 # A variable at this place. What may be without a value is looked at while the kernel runs.
-read_variable <- function(cx, key, name) {
+read_variable <- function(cx, key, name, scope = scope_with(cx$scope, name)) {
   type <- cx$flow[[key]] %||% unset_type()
   cx$shared$conflict <- cx$shared$conflict || type$kind == "conflict"
   if (type$kind == "conflict") refuse(cx, as.name(name), sprintf("`%s` is %s", name, type$why), "Use two names.")
@@ -295,13 +295,15 @@ read_variable <- function(cx, key, name) {
   if (type$kind == "sequence") refuse(cx, as.name(name), sprintf("the list `%s` is used as a whole", name))
   if ("unset" %in% type$modes && !is.null(type$promise)) {
     force_promise(cx, key, type)
-    return(read_variable(cx, key, name))
+    return(read_variable(cx, key, name, scope))
   }
   if (!is.null(type$pending)) wait_for(cx, type$pending)
   if (isTRUE(type$looped)) fall_back(cx, "the variable of a loop without a turn")
   if (identical(type$modes, "unset")) {
-    if (name %in% names(cx$scope$kernel$formals)) fall_back(cx, sprintf("the argument `%s` is missing", name))
-    return(read_outside(cx, name))
+    if (name %in% names(scope$kernel$formals)) fall_back(cx, sprintf("the argument `%s` is missing", name))
+    around <- scope_with(scope$outer, name) # not given a value here yet: the one of that name further out
+    if (is.null(around)) return(read_outside(cx, name))
+    return(read_variable(cx, key_in(around, name), name, around))
   }
   if ("unset" %in% type$modes) {
     allow_tags(cx, key, setdiff(type$modes, "unset"))

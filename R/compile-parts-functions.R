@@ -91,6 +91,9 @@ take_function <- function(made, name, f, frame, current = function(frame) frame[
   } else if (is.primitive(f)) {
     made$reason <- sprintf("the compiler does not know the function `%s`", name)
   } else if (identical(environment(f), frame)) {
+    unread <- Filter(function(spoken) exists(spoken, frame, inherits = FALSE), setdiff(names_spoken(f), made$reads))
+    if (length(unread)) made$reason <- made$reason %||%
+      sprintf("the function `%s` speaks of `%s`, which the loop does not", name, unread[[1]])
     code <- body(f)
     if (!"..." %in% names(formals(f)) && !is.null(made$spelled)) code <- spell_dots(
       code, made$spelled$symbols,
@@ -162,6 +165,12 @@ frame_holding <- function(name, env) {
   }
 }
 
+# Names that a function may look for around it.
+names_spoken <- function(f) {
+  kernel <- list(formals = formals(f), body = body(f))
+  setdiff(unique(all.names(kernel_code(kernel))), setdiff(own_names(kernel), read_before_set(kernel)))
+}
+
 follow_links <- function(links, frame) {
   for (link in links) {
     env <- environment(link$current(frame))
@@ -175,7 +184,8 @@ function_words <- function(f, frame, depth = 0) {
   if (is.primitive(f)) return(rlang::obj_address(f))
   if (is_of_top(env)) return(paste(code_words(f), rlang::obj_address(env)))
   where <- if (identical(env, frame)) "here" else if (is_around(frame, env)) "around" else "there"
-  dots <- if (where == "there" && "..." %in% all.names(body(f))) tryCatch(dots_of(env), error = function(e) NULL)
+  has_dots <- where == "there" && "..." %in% all.names(code_of_function(f))
+  dots <- if (has_dots) tryCatch(dots_of(env), error = function(e) NULL)
   inner <- if (where == "there" && depth < 5) vapply(functions_found(f), function(name) {
     within <- get(name, env)
     if (identical(environment(within), env)) code_words(within) else function_words(within, frame, depth + 1)

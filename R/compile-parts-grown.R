@@ -19,7 +19,8 @@ grow_tables <- function(made, kinds, frame) {
 # What the functions of the frame speak of, who are to see it as it is.
 names_in_functions <- function(kinds, frame) {
   functions <- lapply(names(kinds)[kinds == "function"], function(name) frame[[name]])
-  unlist(lapply(Filter(function(f) identical(environment(f), frame), functions), function(f) all.names(body(f))))
+  ours <- Filter(function(f) identical(environment(f), frame), functions)
+  unlist(lapply(ours, function(f) all.names(code_of_function(f))))
 }
 
 # `row <- data.frame(day = i)` and, as the next statement, `log <- rbind(log, row)`, where nothing else speaks of the

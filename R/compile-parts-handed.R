@@ -55,7 +55,7 @@ helper_called <- function(head, places, made) {
   helper <- if (is.null(defined)) get0(head, places$env, mode = "function") else eval(defined, places$env)
   if (is.null(helper) || is.primitive(helper) || is_of_r(helper)) return(NULL)
   helper <- as_written(helper)
-  words <- all.names(body(helper))
+  words <- all.names(code_of_function(helper))
   whole <- !any(c(looks_around, names_variables, names_read_from_text, "<<-", head) %in% words)
   if (whole && !"..." %in% c(names(formals(helper)), words)) helper
 }
@@ -78,7 +78,8 @@ call_by_names <- function(helper, code) {
 # in its place; no codes where it is used in another way.
 fields_used <- function(helper, parameter, places, made) {
   none <- list(codes = list())
-  if (parameter %in% c(assigned_names(body(helper)), own_of_functions(body(helper)))) return(none)
+  said <- code_of_function(helper)
+  if (parameter %in% c(assigned_names(said), own_of_functions(said))) return(none)
   outside <- !identical(environment(helper), made$env)
   within <- if (outside) list(frame = FALSE, env = new.env(parent = environment(helper))) else places
   codes <- list()

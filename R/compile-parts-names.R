@@ -131,11 +131,12 @@ helper_may_name <- function(code, facts) {
   if (is.null(helper) || is.primitive(helper) || is_of_r(helper)) return(TRUE)
   helper <- as_written(helper)
   code <- call_by_names(helper, code)
-  words <- all.names(body(helper))
+  said <- code_of_function(helper)
+  words <- all.names(said)
   if (is.null(code) || any(c("<<-", "function", "...", looks_around, names_read_from_text) %in% words)) return(TRUE)
   given <- as.list(code)[-1]
   named <- names(Filter(function(one) !rlang::is_missing(one) && may_have_names(one, facts), given))
-  around <- if (!is.null(made)) setdiff(facts$carriers, c(names(formals(helper)), assigned_names(body(helper))))
+  around <- if (!is.null(made)) setdiff(facts$carriers, c(names(formals(helper)), assigned_names(said)))
   facts$carriers <- c(named, around)
   facts$assigned <- assigned_values(body(helper))
   for (name in setdiff(names(formals(helper)), names(given))) {
@@ -150,7 +151,7 @@ helper_may_name <- function(code, facts) {
   facts$labelling <- Filter(function(name) {
     bodies <- bodies_called(function_outside(name, facts$env))
     length(bodies) > most_looked_through || any(vapply(bodies, labels_inside, NA))
-  }, names_to_look_up(body(helper)))
+  }, names_to_look_up(said))
   facts <- with_carriers(facts, new.env())
   any(vapply(values_given(body(helper)), may_have_names, NA, facts))
 }

@@ -11,7 +11,7 @@ joins_values <- function(code, kernel) {
   f <- if (length(code) == 3 && is.null(names(code)) && (is.name(code[[2]]) || is.character(code[[2]]))) code[[2]]
   joins <- as.character(f) %in% c("rbind", "cbind", "c", "sum", "max", "min", "paste", "paste0")
   if (!isTRUE(joins)) return(FALSE)
-  own <- assigned_names(kernel$body)
+  own <- assigned_names(kernel_code(kernel))
   made_here <- if (is.name(code[[3]])) as.character(code[[3]]) %in% own else is.call(code[[3]])
   f <- as.character(f)
   made_here && !f %in% own && identical(function_outside(f, kernel$env), get(f, baseenv()))
@@ -27,11 +27,12 @@ frame_readers <- c("parent.frame", "sys.frame", "sys.frames", "dynGet", "eval.pa
 
 # May what the loops leave in the frame be read by name, here or by functions that are called?
 is_read_by_name <- function(kernel) {
-  words <- all.names(kernel$body)
-  joins <- all(vapply(calls_in(kernel$body, "do.call"), joins_values, NA, kernel)) && !any(code_makers %in% words)
+  code <- kernel_code(kernel)
+  words <- all.names(code)
+  joins <- all(vapply(calls_in(code, "do.call"), joins_values, NA, kernel)) && !any(code_makers %in% words)
   if (any(setdiff(names_read_from_text, if (joins) "do.call") %in% words)) return(TRUE)
   seen <- new.env()
-  called <- setdiff(called_names(kernel$body), syntax_names)
+  called <- setdiff(called_names(code), syntax_names)
   any(vapply(called, function(name) reads_frames(function_outside(name, kernel$env), seen), NA))
 }
 

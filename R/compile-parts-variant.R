@@ -7,6 +7,7 @@
 new_variant <- function(part, kinds, frame) {
   kinds <- stats::setNames(kinds, part$reads)
   made <- new.env()
+  made$reads <- part$reads
   made$dots <- if ("..." %in% part$reads) dots_of(frame)
   made$code <- if (part$returns) tell_returns(part$loop_code) else part$loop_code
   made$env <- part$kernel$env
@@ -238,7 +239,7 @@ put_constants <- function(made) {
 put_constant <- function(code, name, value) {
   if (identical(code, as.name(name))) return(value)
   if (!is.call(code)) return(code)
-  if (call_name(code) == "function" && name %in% c(names(code[[2]]), assigned_names(code[[3]]))) return(code)
+  if (call_name(code) == "function" && name %in% own_names(list(formals = code[[2]], body = code[[3]]))) return(code)
   if (call_name(code) %in% c("quote", "::", ":::")) return(code)
   kept <- attributes(code)
   parts <- as.list(code)

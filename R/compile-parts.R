@@ -16,7 +16,7 @@ names_variables <- c(
 
 # list(body, parts): the body with its loops cut, and what is known of each.
 cut_loops <- function(kernel) {
-  all <- all.names(kernel$body)
+  all <- all.names(kernel_code(kernel))
   plain <- list(body = kernel$body, parts = list())
   if (any(names_variables %in% all)) return(plain)
   cut <- new_cut(kernel)
@@ -30,12 +30,12 @@ new_cut <- function(kernel, outer = character()) {
   cut <- new.env()
   cut$kernel <- kernel
   cut$own_arguments <- names(kernel$formals)
-  cut$own <- unique(c(cut$own_arguments, assigned_names(kernel$body)))
+  cut$own <- own_names(kernel)
   cut$outer <- setdiff(outer, cut$own)
   cut$parts <- list()
   cut$depth <- 0
   cut$line <- cut$end <- kernel$line
-  cut$kept <- kept_functions(cut, kernel$body)
+  cut$kept <- kept_functions(cut, kernel_code(kernel))
   cut$by_name <- any(loop_heads %in% all.names(kernel$body)) && is_read_by_name(kernel)
   cut
 }
@@ -120,14 +120,15 @@ new_part <- function(cut, loop) {
   part$depth <- cut$depth
   part$around <- cut$around
   cut$parts[[length(cut$parts) + 1]] <- part
+  said <- kernel_code(cut$kernel)
   around <- intersect(used, looks_around)
   part$reason <- if (length(around)) sprintf("it uses `%s()`", around[[1]])
   part$returns <- "return" %in% used
-  if (part$returns && "on.exit" %in% all.names(cut$kernel$body)) part$reason <- "it uses `return()` beside `on.exit()`"
+  if (part$returns && "on.exit" %in% all.names(said)) part$reason <- "it uses `return()` beside `on.exit()`"
   if (!is.null(part$reason)) return(NULL)
-  rest <- without_part(cut$kernel$body, loop)
+  rest <- without_part(said, loop)
   elsewhere <- c(all.vars(rest), intersect(called_names(rest), functions_made(loop))) # which can't be given back
-  inner <- inner_functions_of(used, cut$kernel$body)
+  inner <- inner_functions_of(used, kernel_code(cut$kernel, TRUE))
   used <- c(used, unlist(lapply(inner, all.names)))
   changed <- c(changed, intersect(unlist(lapply(c(loop, inner), assigned_outside)), setdiff(cut$own, changed)))
   part$outer <- intersect(cut$outer, used)

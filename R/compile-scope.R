@@ -6,7 +6,7 @@
 new_scope <- function(kernel, prefix = "", outer = NULL, shared = list(), missing = character()) {
   scope <- new.env()
   scope$kernel <- kernel
-  scope$own <- unique(c(names(kernel$formals), assigned_names(kernel$body)))
+  scope$own <- own_names(kernel)
   scope$prefix <- prefix
   scope$outer <- outer
   scope$shared <- shared
@@ -20,25 +20,39 @@ new_scope <- function(kernel, prefix = "", outer = NULL, shared = list(), missin
 variable_key <- function(cx, name) key_in(cx$scope, name)
 
 key_in <- function(scope, name) {
-  while (!is.null(scope)) {
-    if (name %in% scope$own) return(scope$shared[[name]] %||% paste0(scope$prefix, name))
-    scope <- scope$outer
-  }
-  NULL
+  scope <- scope_with(scope, name)
+  if (!is.null(scope)) scope$shared[[name]] %||% paste0(scope$prefix, name)
+}
+
+# The scope, outwards from one, that has a variable of that name; NULL where none has.
+scope_with <- function(scope, name) {
+  while (!is.null(scope) && !name %in% scope$own) scope <- scope$outer
+  scope
 }
 
 # The function that a name means here, as a kernel: one defined inside, or one of the environment.
 function_named <- function(cx, name) {
   if (name == itself_name) return(cx$shared$itself)
-  key <- variable_key(cx, name)
-  type <- if (!is.null(key)) cx$flow[[key]]
-  if (identical(type$kind, "function")) return(type$kernel)
+  made <- function_made(cx, name)
+  if (!is.null(made)) return(made)
   found <- outside_function(cx, name)
   found <- stands_for(found)
   if (is.null(found) || is.primitive(found)) return(NULL)
   kernel <- with_dots_of(read_kernel(found), environment(found))
   kernel$name <- name
   recalled(kernel)
+}
+
+# The one that a variable of that name holds here, or further out; other variables are no hindrance to a call.
+function_made <- function(cx, name) {
+  scope <- scope_with(cx$scope, name)
+  while (!is.null(scope)) {
+    type <- cx$flow[[key_in(scope, name)]]
+    if (identical(type$kind, "function")) return(type$kernel)
+    if (isTRUE(type$called)) refuse(cx, as.name(name), sprintf("`%s` is %s", name, type$why), "Use two names.")
+    scope <- scope_with(scope$outer, name)
+  }
+  NULL
 }
 
 # `Recall(x)` calls the function that it stands in: by its name, which a function that is compiled has none of its own.
@@ -97,8 +111,7 @@ trust <- function(cx, name, env, value) {
 
 # Is `name` here the function of R that the tables speak of?
 is_builtin <- function(cx, name) {
-  key <- variable_key(cx, name)
-  if (!is.null(key) && identical(cx$flow[[key]]$kind, "function")) return(FALSE)
+  if (!is.null(function_made(cx, name))) return(FALSE)
   value <- outside_function(cx, name)
   !is.null(value) && (is.primitive(value) || is_of_r(value))
 }

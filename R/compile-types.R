@@ -16,7 +16,8 @@ unset_type <- function() number_type("unset")
 # Of an argument that may only be worked out where R would: the position of it.
 pending_type <- function(at) c(unset_type(), list(pending = at))
 
-conflict_type <- function(why) list(kind = "conflict", why = why)
+# `called`: is it a function at one of these places?
+conflict_type <- function(why, called = FALSE) list(kind = "conflict", why = why, called = called)
 
 data_modes <- function(type) type$modes[type$modes %in% mode_names]
 
@@ -55,18 +56,20 @@ join_types <- function(one, other) {
 
 join_kinds <- function(one, other) {
   if (one$kind == "sequence" && other$kind == "sequence") return(join_sequences(one, other))
-  if (one$kind == "conflict") return(one)
-  if (other$kind == "conflict") return(other)
+  kinds <- c(one$kind, other$kind)
+  if ("conflict" %in% kinds) {
+    found <- if (kinds[[1]] == "conflict") one else other
+    found$called <- isTRUE(one$called) || isTRUE(other$called) || "function" %in% kinds
+    return(found)
+  }
   unset <- vapply(list(one, other), function(type) identical(type$modes, "unset"), NA)
   if (one$kind == "list" && other$kind == "list" && identical(one$labels, other$labels)) return(one)
   if (one$kind == "list" && other$kind == "list") return(conflict_type("not a list of the same parts everywhere"))
   lists <- vapply(list(one, other), function(type) type$kind == "list" && length(type$labels) > 0, NA)
   if (any(unset) && any(lists)) return(if (unset[[1]]) other else one) # its parts are known to be without a value
-  if (any(unset)) return(conflict_type(sprintf(
-    "%s on one way only",
-    if (unset[[1]]) kind_words(other) else kind_words(one)
-  )))
-  conflict_type(sprintf("%s at one place and %s at another", kind_words(one), kind_words(other)))
+  why <- if (any(unset)) sprintf("%s on one way only", if (unset[[1]]) kind_words(other) else kind_words(one)) else
+    sprintf("%s at one place and %s at another", kind_words(one), kind_words(other))
+  conflict_type(why, "function" %in% kinds)
 }
 
 kind_words <- function(type) if (type$kind == "number") type_words(type) else paste("a", type$kind)

@@ -121,7 +121,7 @@ new_work <- function(study, declared, made) {
   reference <- reference_of(study)
   if (is.null(declared$flops) && length(counted) == 0) {
     abort_input("The work of this study can't be counted.",
-      sprintf("`%s`: %s.", names(made), vapply(made, function(one) one$reason, "")),
+      sprintf("`%s`: %s.", names(made), sub("[.]$", "", vapply(made, function(one) one$reason, ""))),
       "Declare it: `ds_work(study, flops = ~ 4 * n, bytes = ~ 16 * n)`.",
       arg = "study"
     )

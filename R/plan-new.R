@@ -57,7 +57,9 @@ validate_plan <- function(plan) {
   check_choice(plan$isolate, c("none", "stage"), "isolate")
   check_flag(plan$memory, "memory")
   check_flag(plan$first_call, "first_call")
-  if (!is.na(plan$worker_memory)) check_number(plan$worker_memory, "worker_memory", 2^28, hint = "It is in bytes.")
+  if (!(rlang::is_scalar_atomic(plan$worker_memory) && is.na(plan$worker_memory))) {
+    check_number(plan$worker_memory, "worker_memory", 2^28, hint = "It is in bytes.")
+  }
   check_count(plan$processes, "processes", 1)
   check_number(plan$equal_zone, "equal_zone", 0, 1)
   if (!is.numeric(plan$rounds) || length(plan$rounds) != 2) {

@@ -34,7 +34,7 @@ ds_payback <- function(timings, calls = NULL, against = NULL) {
       hint = "Time the study with `ds_plan(first_call = TRUE)` and a budget that leaves room for it.", arg = "timings"
     )
   }
-  if (!is.null(calls)) calls <- check_count(calls, "calls")
+  if (!is.null(calls)) calls <- check_count(calls, "calls", most = Inf)
   against <- check_stage_name(against %||% timings$reference, names(setup), "against")
   effects <- effects_by_size(timings)
   rows <- lapply(names(effects), function(size) {

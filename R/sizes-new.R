@@ -14,7 +14,7 @@ ds_sizes <- function(from, to, per_decade = 1) {
   check_sizes(from, "from")
   check_sizes(to, "to")
   check_count(length(from), "length(from)")
-  check_count(per_decade, "per_decade")
+  check_count(per_decade, "per_decade", most = 1000)
   if (length(from) != 1 || length(to) != 1) {
     abort_input(
       "`from` and `to` must be one number each.",

@@ -41,6 +41,12 @@
 #' @export
 ds_cases <- function(only = NULL, except = NULL, own = list()) {
   rules <- c(special_cases(), names(case_rules()))
+  for (arg in c("only", "except")) {
+    given <- get(arg)
+    if (!is.null(given) && !is.character(given)) {
+      abort_input(sprintf("`%s` must be names of cases.", arg), you_gave(given), arg = arg)
+    }
+  }
   unknown <- setdiff(c(only, except), rules)
   if (length(unknown) > 0) {
     abort_input(sprintf("There is no case \"%s\".", unknown[[1]]),

@@ -3,7 +3,22 @@
 loop_heads <- c("for", "while", "repeat")
 
 # The name that a call calls; "" where it is no name.
-call_name <- function(code) if (is.name(code[[1]])) as.character(code[[1]]) else ""
+call_name <- function(code) if (is.call(code) && is.name(code[[1]])) as.character(code[[1]]) else ""
+
+# All that a function says: what stands for arguments that are left out, which is worked out among its variables, too,
+# and its body. `assigned`: as what its arguments are given.
+function_code <- function(formals, body, assigned = FALSE) {
+  defaults <- Filter(function(default) !rlang::is_missing(default), as.list(formals))
+  if (assigned) defaults <- Map(function(name, default) call("<-", as.name(name), default), names(defaults), defaults)
+  as.call(c(as.name("{"), unname(defaults), list(body)))
+}
+
+kernel_code <- function(kernel, assigned = FALSE) function_code(kernel$formals, kernel$body, assigned)
+
+code_of_function <- function(f) function_code(formals(f), body(f))
+
+# Names of its variables.
+own_names <- function(kernel) unique(c(names(kernel$formals), assigned_names(kernel_code(kernel))))
 
 # The statements of a block with the line that each begins on.
 block_statements <- function(block, line) {

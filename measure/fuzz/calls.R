@@ -28,6 +28,13 @@ evalq({
   kinds <- function(a) if (a > 1) 1L else 0.5
   maybe <- function(a) if (a > 2) a else NA
   drawn <- function(n) sample(n, 1)
+  # what a name means is never what it means here, where a program has a variable of that name
+  x <- 700
+  k <- 1000
+  n <- 500
+  m <- w <- y <- u <- v <- i <- z <- a <- 400
+  how <- "z"
+  f <- g <- h <- function(...) -1e6
   params <- list(day = as.Date("2020-01-01"), named = c(q = 2), cell = matrix(3, 1, 1), n = 1:3)
 }, call_scope)
 

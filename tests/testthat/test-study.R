@@ -65,6 +65,13 @@ test_that("bad input says which argument, what was given and what would do", {
 test_that("every error is classed", {
   expect_error(ds_sizes(0, 10), class = "ds_error_input")
   expect_error(ds_sizes(0, 10), class = "ds_error")
+  odd <- list(
+    function() ds_sizes(1, 10, 1e300), function() ds_plan(processes = 1e300), function() ds_plan(worker_memory = 1:3),
+    function() ds_plan(worker_memory = list()), function() ds_cases(only = mean),
+    function() ds_cases(except = quote(x)),
+    function() ds_rewrite(route_filter, rules = mean), function() ds_rewrite(route_filter, rules = globalenv())
+  )
+  for (ask in odd) expect_error(ask(), class = "ds_error_input", label = deparse(body(ask)))
   caught <- tryCatch(ds_plan(budget = -1), ds_error_input = identity)
   expect_identical(caught$arg, "budget")
 })
