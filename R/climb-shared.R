@@ -29,7 +29,7 @@ takes_long <- function(kernel, given) {
 # The argument whose elements can be done apart: the function gives `vapply(x, ...)`, or what one loop over it fills
 # element by element. NULL where there is none, or random numbers are drawn.
 shared_argument <- function(f) {
-  names <- unlist(lapply(own_functions(f), function(one) all.names(body(one))))
+  names <- unlist(lapply(own_functions(f), function(one) all.names(code_of_function(one))))
   if (any(c(drawing_calls, "sample", "sample.int", "<<-", "set.seed") %in% names)) return(NULL)
   statements <- statements_in(body(f))
   over <- applied_argument(statements) %||% filled_argument(f, statements)

@@ -331,6 +331,11 @@ lower_defaults <- function(cx, names) {
     if (rlang::is_missing(code)) next
     if (name %in% called_names(code)) code <- quote(stop()) # R asks for its value to see whether it is a function
     used <- all.names(code)
+    made <- if (!is.name(code) || !as.character(code) %in% c(assigned, names)) assigned_function(cx, name, code)
+    if (!is.null(made)) {
+      cx$flow[[key]] <- list(kind = "function", kernel = made)
+      next
+    }
     known <- is_literal(code) || is_free_of(cx, kernel, "<<-")
     if (known && is_calm(cx, code) && !any(used %in% c(assigned, names))) {
       assign_value(cx, key, lower(cx, code))

@@ -147,7 +147,7 @@ functions_found <- function(f) {
   while (length(queue)) {
     one <- queue[[1]]
     queue <- queue[-1]
-    for (name in setdiff(all.names(body(one), unique = TRUE), c(names(formals(one)), found, "..."))) {
+    for (name in setdiff(all.names(code_of_function(one), unique = TRUE), c(names(formals(one)), found, "..."))) {
       inner <- if (!is.null(frame_holding(name, env))) tryCatch(get0(name, env), error = function(e) NULL)
       if (rlang::is_missing(inner) || !is.function(inner) || is.primitive(inner)) next
       found <- c(found, name)

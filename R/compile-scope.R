@@ -50,9 +50,17 @@ function_made <- function(cx, name) {
     type <- cx$flow[[key_in(scope, name)]]
     if (identical(type$kind, "function")) return(type$kernel)
     if (isTRUE(type$called)) refuse(cx, as.name(name), sprintf("`%s` is %s", name, type$why), "Use two names.")
+    if (!is.null(type$promise) && may_be_function(type$promise$code)) {
+      refuse(cx, as.name(name), sprintf("a call of `%s`, which is still to be worked out", name))
+    }
     scope <- scope_with(scope$outer, name)
   }
   NULL
+}
+
+may_be_function <- function(code) {
+  numeric <- c("+", "-", "*", "/", "^", "length", "mean", "sum", "c", "numeric", "nrow", "ncol", "sqrt", "runif")
+  is.name(code) || is.call(code) && !call_name(code) %in% numeric
 }
 
 # `Recall(x)` calls the function that it stands in: by its name, which a function that is compiled has none of its own.

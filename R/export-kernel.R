@@ -232,7 +232,7 @@ exported_facts <- function(state, built) {
 # The user's functions that a function calls, by the names that it calls them by.
 named_helpers <- function(f) {
   own <- own_functions(f)[-1]
-  names <- unique(unlist(lapply(own_functions(f), function(one) all.names(body(one)))))
+  names <- unique(unlist(lapply(own_functions(f), function(one) all.names(code_of_function(one)))))
   found <- lapply(stats::setNames(nm = names), function(name) users_function(name, environment(f)))
   Filter(function(helper) any(vapply(own, identical, NA, helper)), found)
 }

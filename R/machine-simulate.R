@@ -40,7 +40,7 @@ ds_simulate <- function(f, device) {
 
 # Why a kernel is not one for a device of many lanes; NULL where it is.
 kept_on_host <- function(code) {
-  draws <- any(c(drawing_calls, "sample", "sample.int") %in% all.names(body(code)))
+  draws <- any(c(drawing_calls, "sample", "sample.int") %in% all.names(code_of_function(code)))
   if (draws) return("it draws random numbers in order")
   fx <- readable_loops(code)
   reasons <- unlist(lapply(Filter(function(loop) loop$inner, fx$loops), function(loop) order_reasons(fx, loop)))

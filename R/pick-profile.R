@@ -70,7 +70,7 @@ is_text_work <- function(code, env) {
   loops <- lapply(find_loops(code, integer(), list()), function(loop) code_at(code, loop$path))
   length(loops) > 0 && all(vapply(loops, function(loop) {
     any(unlist(lapply(own_functions(as.function(list(loop), envir = env)), function(one) {
-      all.names(body(one))
+      all.names(code_of_function(one))
     })) %in% making_text)
   }, NA))
 }

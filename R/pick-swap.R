@@ -203,7 +203,7 @@ effect_calls <- c(
 
 has_effects <- function(f) {
   codes <- if (is.primitive(f)) list() else own_functions(f)
-  any(vapply(codes, function(one) any(all.names(body(one)) %in% effect_calls), NA))
+  any(vapply(codes, function(one) any(all.names(code_of_function(one)) %in% effect_calls), NA))
 }
 
 bind_swap <- function(entry) bind_everywhere(entry, entry$wrapper)

@@ -27,7 +27,7 @@ natives_within <- function(kernel) {
   if (!is.null(native_facts(kernel))) return(stats::setNames(list(kernel), ""))
   found <- list()
   for (f in own_functions(kernel)) {
-    for (name in unique(all.names(body(f)))) {
+    for (name in unique(all.names(code_of_function(f)))) {
       home <- if (nzchar(name) && is.null(found[[name]])) users_home(name, environment(f))
       value <- if (!is.null(home)) tryCatch(get(name, envir = home), error = function(e) NULL)
       if (!is.null(native_facts(value))) found[[name]] <- value
@@ -67,7 +67,7 @@ own_functions <- function(f) {
     queue <- queue[-1]
     if (is.null(one) || any(vapply(found, identical, NA, one))) next
     found <- c(found, one)
-    names <- unique(all.names(as.call(c(as.name("{"), unname(as.list(formals(one))), body(one)))))
+    names <- unique(all.names(code_of_function(one)))
     queue <- c(queue, lapply(setdiff(names, ""), users_function, environment(one)))
   }
   found
@@ -93,7 +93,7 @@ retooled <- function(f, tools, rewrite = identity) {
     env <- environment(f)
     if (is.null(env) || isNamespace(topenv(env)) && identical(topenv(env), env)) return(f)
     to <- before(env)
-    for (name in setdiff(unique(all.names(body(f))), c("", names(tools)))) {
+    for (name in setdiff(unique(all.names(code_of_function(f))), c("", names(tools)))) {
       helper <- if (!exists(name, envir = to, inherits = FALSE)) users_function(name, env)
       if (is.null(helper)) next
       assign(name, helper, envir = to) # where helpers call one another
@@ -130,7 +130,7 @@ named_kernels <- function(f) {
 helper_name <- function(helper, from) {
   if (identical(helper, from)) return("")
   for (f in own_functions(from)) {
-    for (name in unique(all.names(body(f)))) {
+    for (name in unique(all.names(code_of_function(f)))) {
       if (nzchar(name) && identical(users_function(name, environment(f)), helper)) return(name)
     }
   }

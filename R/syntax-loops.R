@@ -4,16 +4,25 @@
 read_loops <- function(f, arguments = list()) {
   f <- with_source(f)
   fx <- list(
-    f = f, body = body(f), line = first_line_of(f), used = unique(c(all.names(body(f)), names(formals(f)))),
+    f = f, body = body(f), line = first_line_of(f),
+    used = unique(c(all.names(code_of_function(f)), names(formals(f)))),
     kinds = vapply(arguments, kind_of_argument, ""), given = arguments
   )
   fx <- c(fx, names_in_code(fx$body))
+  fx$captured <- union(fx$captured, all.names(function_code(formals(f), NULL))) # worked out when it is asked for
   fx$shadowed <- shadowed_calls(f, fx$values)
   fx$found <- new.env() # what is known of single loops, by their paths
-  fx$loops <- lapply(find_loops(fx$body, integer(), list()), function(found) describe_loop(fx, found))
+  loops <- lapply(find_loops(fx$body, integer(), list()), function(found) describe_loop(fx, found))
+  fx$loops <- Filter(function(loop) !asks_for_changed(loop, formals(f)), loops)
   fx$changed <- unique(unlist(lapply(fx$loops, function(loop) loop$changed)))
   fx$refilled <- unique(unlist(lapply(fx$loops, function(loop) names(assigned_values(loop$code)))))
   fx
+}
+
+# Does a loop ask for an argument whose default, worked out then, speaks of what the loop changes?
+asks_for_changed <- function(loop, formals) {
+  asked <- formals[intersect(names(formals), all.names(loop$code))]
+  any(all.names(function_code(asked, NULL)) %in% loop$changed)
 }
 
 # list(values, stored, written, whole, captured): what variables are given, those of which elements are written, how
@@ -40,7 +49,8 @@ names_used_whole <- function(code) {
 shadowed_calls <- function(f, values) {
   spoken <- c(unlist(elementwise_calls), steady_calls, drawing_calls, "&&", "||", "cumsum", "rowsum", "ifelse")
   local <- names(Filter(function(own) any(vapply(own, is_function_code, NA)), values))
-  own <- Filter(function(name) !is.null(users_function(name, environment(f))), intersect(spoken, all.names(body(f))))
+  named <- intersect(spoken, all.names(code_of_function(f)))
+  own <- Filter(function(name) !is.null(users_function(name, environment(f))), named)
   c(intersect(local, spoken), own)
 }
 

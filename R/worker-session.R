@@ -15,7 +15,7 @@ named_globals <- function(functions) {
   wanted <- character()
   queue <- Filter(is.function, functions)
   while (length(queue) > 0) {
-    named <- setdiff(intersect(all.names(body(queue[[1]])), known), wanted)
+    named <- setdiff(intersect(all.names(code_of_function(queue[[1]])), known), wanted)
     wanted <- c(wanted, named)
     queue <- c(queue[-1], Filter(is.function, mget(named, envir = globalenv())))
   }

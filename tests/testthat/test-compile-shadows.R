@@ -2,6 +2,7 @@
 
 test_that("a name means in functions inside, in defaults and before it is assigned what it means in R", {
   scope <- list2env(list(k = 1000, q = 500, s = 77, how = "z", twice = function(u) u + k), parent = environment())
+  environment(scope$twice) <- scope
   lines <- c( # what a function of x, with more arguments, does
     "(x) { k <- 5; pick <- function(a = { k <- x; k + 1 }) a * 2; r <- pick(); c(r, k) }",
     "(x) { k <- 2; f <- function(n, a = { k <- 5; 1 }) k + a + n; s <- 0; for (v in x) s <- s + f(v); c(s, k) }",

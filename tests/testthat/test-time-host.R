@@ -17,6 +17,14 @@ odd_cells <- function(kernel, ..., isolate = "stage") {
   timings$cells[timings$cells$stage == "odd", ]
 }
 
+test_that("what a stage names goes with it to another process, also where only a default names it", {
+  assign("hollow_weights", function(n) seq_len(n) / n, globalenv())
+  withr::defer(rm("hollow_weights", envir = globalenv()))
+  kernel <- function(rain, w = hollow_weights(length(rain))) sum(rain * w)
+  expect_named(internal("named_globals")(list(kernel)), "hollow_weights")
+  expect_length(internal("own_functions")(kernel), 2)
+})
+
 test_that("isolated stages are sampled in rounds like others, and natives find their routines", {
   code <- "#include <Rinternals.h>\nSEXP route(SEXP rain, SEXP keep) {
     SEXP out = PROTECT(Rf_duplicate(rain));
