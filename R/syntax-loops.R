@@ -21,8 +21,8 @@ read_loops <- function(f, arguments = list()) {
 
 # Does a loop ask for an argument whose default, worked out then, speaks of what the loop changes?
 asks_for_changed <- function(loop, formals) {
-  asked <- formals[intersect(names(formals), all.names(loop$code))]
-  any(all.names(function_code(asked, NULL)) %in% loop$changed)
+  named <- formals[intersect(names(formals), all.names(loop$code))]
+  any(all.names(function_code(named, NULL)) %in% loop$changed)
 }
 
 # list(values, stored, written, whole, captured): what variables are given, those of which elements are written, how

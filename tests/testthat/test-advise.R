@@ -277,21 +277,9 @@ test_that("a table that would not fit into memory is told, from the arguments", 
 })
 
 test_that("what defaults speak of is left as they will find it", {
-  late <- list(
-    function(x, z = i + 0.5) {
-      s <- 0
-      for (i in seq_along(x)) s <- s + x[i]
-      z + s
-    },
-    function(x, y = rev(x)) {
-      out <- numeric(length(x))
-      for (i in seq_along(x)) {
-        x[i] <- x[i] + 1
-        out[i] <- y[i]
-      }
-      out
-    }
+  late <- c(
+    "function(x, z = i + 0.5) { s <- 0; for (i in seq_along(x)) s <- s + x[i]; z + s }",
+    "function(x, y = rev(x)) { z <- x; for (i in seq_along(x)) { x[i] <- x[i] + 1; z[i] <- y[i] }; z }"
   )
-  for (f in late) for (step in ds_rewrite(f)) expect_identical(step(c(1, 2.5, 4)), f(c(1, 2.5, 4)))
-  expect_identical(vapply(late, function(f) length(ds_rewrite(f)), 0L), c(0L, 0L))
+  for (text in late) expect_length(ds_rewrite(eval(str2lang(text))), 0)
 })
