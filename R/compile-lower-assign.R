@@ -198,6 +198,7 @@ lower_store <- function(cx, target, code) {
     if (!is.character(field)) refuse(cx, code, "a part of a list that is not named by a constant", "Use `r$a <- v`.")
     return(assign_part(cx, target, code, field))
   }
+  if (identical(cx$flow[[key]]$kind, "list")) refuse(cx, code, "a part of a list assigned by `[`", "Use `r$a <- v`.")
   if (any(nzchar(rlang::names2(indices)))) refuse(cx, code, "named arguments of `[`")
   value <- lower(cx, code[[3]])
   mixed <- takes_mixed(cx, key, value)

@@ -40,5 +40,11 @@ test_that("a name means in functions inside, in defaults and before it is assign
   }
   asks_itself <- function(x, mean = mean(x)) x - mean
   expect_error(ds_compile(asks_itself)(1), "promise already under evaluation")
+  by_place <- function(x) {
+    x <- list(u = x, v = 2)
+    x[1] <- 3
+    x
+  }
+  expect_error(ds_compile(by_place, whole = TRUE)(1), "a part of a list assigned", class = "ds_error_unsupported")
   expect_error(ds_compile(function(x) missing(sum(x)), whole = TRUE)(1), "no argument", class = "ds_error_unsupported")
 })
