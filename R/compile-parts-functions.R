@@ -190,13 +190,21 @@ function_words <- function(f, frame, depth = 0) {
     within <- get(name, env)
     if (identical(environment(within), env)) code_words(within) else function_words(within, frame, depth + 1)
   }, "")
-  paste(c(code_words(f), where, length(dots), dots, names(inner), inner), collapse = " ")
+  spoken <- if (where == "here") spoken_there(f, frame) # what it speaks of may be made later
+  paste(c(code_words(f), where, length(dots), dots, names(inner), inner, spoken), collapse = " ")
+}
+
+# Of the names that a function may look for around it those that the frame has.
+spoken_there <- function(f, frame) {
+  number <- code_words(f)
+  known_code$spoken[[number]] <- known_code$spoken[[number]] %||% names_spoken(f)
+  Filter(function(name) exists(name, frame, inherits = FALSE), known_code$spoken[[number]])
 }
 
 # Numbers for the code of functions: by the address of what is kept here, and by what it says where that is new, as it
 # is when R has compiled it to bytes meanwhile. Of code that says the same the latest is kept.
 known_code <- new.env()
-known_code$codes <- list()
+known_code$codes <- known_code$spoken <- list()
 
 code_words <- function(f) {
   code <- list(body(f), formals(f))

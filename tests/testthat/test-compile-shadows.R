@@ -38,6 +38,15 @@ test_that("a name means in functions inside, in defaults and before it is assign
       expect_true(if (inherits(whole, "error")) !failed else identical(whole, expected), label = line)
     }
   }
+  later <- function(x, own = FALSE) {
+    g <- identity(function(u) u * rate)
+    if (own) rate <- 2
+    for (i in seq_along(x)) x[i] <- g(x[i])
+    x
+  }
+  environment(later) <- list2env(list(rate = 1000), parent = baseenv())
+  fast <- suppressMessages(ds_compile(later))
+  for (own in c(FALSE, TRUE, FALSE)) expect_identical(suppressMessages(fast(c(1, 2), own)), later(c(1, 2), own))
   asks_itself <- function(x, mean = mean(x)) x - mean
   expect_error(ds_compile(asks_itself)(1), "promise already under evaluation")
   by_place <- function(x) {
