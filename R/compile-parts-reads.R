@@ -45,7 +45,7 @@ reads_frames <- function(f, seen) {
   if (!is.null(seen[[key]])) return(FALSE)
   if (length(seen) >= most_looked_through) return(TRUE)
   assign(key, TRUE, envir = seen)
-  used <- names_to_look_up(as.call(c(as.name("{"), body(f), Filter(is.language, as.list(formals(f))))))
+  used <- names_to_look_up(code_of_function(f))
   if (any(frame_readers %in% used)) return(TRUE)
   env <- environment(f) %||% baseenv()
   any(vapply(used, function(name) reads_frames(function_outside(name, env), seen), NA))

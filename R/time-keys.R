@@ -71,7 +71,7 @@ native_parts <- function(native, seen) {
 # What a function finds outside of itself; text counts too, since `match.fun("helper")` and
 # its like look functions up by it.
 named_parts <- function(f, seen) {
-  called <- all.names(as.call(c(as.name("{"), unname(as.list(formals(f))), body(f))), unique = TRUE)
+  called <- all.names(code_of_function(f), unique = TRUE)
   names <- sort(unique(c(setdiff(called, ""), strings_in(list(formals(f), body(f))))), method = "radix")
   found <- lapply(names, function(name) {
     home <- where_named(name, environment(f))
