@@ -166,7 +166,7 @@ variable_marks <- function() {
   names <- ls(globalenv())
   values <- mget(names, envir = globalenv())
   values <- values[!vapply(values, function(value) is.function(value) || is.environment(value), NA)]
-  lapply(values, function(value) rlang::hash(deep_copy(without_session(value)))) # no marks of how it was made
+  lapply(values, function(value) hash_value(code_parts(without_session(value))))
 }
 
 # The folder for temporary files is each session's own.

@@ -50,7 +50,9 @@ evaluator_given <- function(evaluator, name, size, case = own_inputs) {
 }
 
 # A hash of the study's own inputs.
-evaluator_fingerprint <- function(evaluator, name, size, limit = Inf) rlang::hash(evaluator_arguments(evaluator, size))
+evaluator_fingerprint <- function(evaluator, name, size, limit = Inf) {
+  hash_value(code_parts(evaluator_arguments(evaluator, size)))
+}
 
 # The exact result.
 # Where `moved` is not 0, of arguments whose last bits are changed at random, the `moved`th time.

@@ -101,7 +101,7 @@ sprinkled <- function(numbers, seed) {
 }
 
 # A number that tells arguments apart.
-hash_number <- function(v) strtoi(substr(rlang::hash(as.vector(v)), 1, 6), 16L)
+hash_number <- function(v) strtoi(substr(hash_value(as.vector(v)), 1, 6), 16L)
 
 all_at <- function(number) for_numbers(function(v) rep(number, length(v)))
 

@@ -6,10 +6,10 @@ run_keys <- function(study, plan) {
     list(stage$name, code_parts(stage$kernel), stage[c("in_place", "threads", "random", "block")])
   })
   list(
-    stages = rlang::hash(stages),
-    inputs = rlang::hash(list(code_parts(study$inputs), study$seed, study$sizes, reference_of(study))),
-    plan = rlang::hash(unclass(plan[setdiff(names(plan), c("budget", "first_call"))])),
-    machine = rlang::hash(machine_parts())
+    stages = hash_value(stages),
+    inputs = hash_value(list(code_parts(study$inputs), study$seed, study$sizes, reference_of(study))),
+    plan = hash_value(unclass(plan[setdiff(names(plan), c("budget", "first_call"))])),
+    machine = hash_value(machine_parts())
   )
 }
 
@@ -20,6 +20,10 @@ machine_parts <- function() {
     Sys.getenv(c("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "R_ENABLE_JIT", "R_COMPILE_PKGS", "LD_PRELOAD"))
   )
 }
+
+# Equal values have one hash: what R notes about a vector (that it is sorted, a range, grown) is left out by the copy
+# and this form of it.
+hash_value <- function(x) rlang::hash(serialize(deep_copy(x), NULL, xdr = FALSE, version = 2))
 
 # All that the code of a function stands for, as plain values: its own text, the defaults
 # of its arguments, and whatever it names outside of itself, helpers' own names included.
@@ -33,12 +37,14 @@ value_parts <- function(x, seen) {
   if (is.function(x)) return(function_parts(x, seen))
   if (is.environment(x)) return(environment_parts(x, seen))
   if (typeof(x) %in% c("externalptr", "weakref")) return(typeof(x))
-  if (is.list(x)) return(list(attributes_hash(x), lapply(unclass(x), value_parts, seen)))
-  if (is.language(x)) return(rlang::hash(strip_source(x)))
-  rlang::hash(x)
+  if (is.list(x)) return(list(attributes_hash(x), element_parts(unclass(x), seen)))
+  if (is.language(x)) return(hash_value(strip_source(x)))
+  hash_value(x)
 }
 
-attributes_hash <- function(x) rlang::hash(lapply(attributes(x), function(value) if (is.atomic(value)) value))
+element_parts <- function(x, seen) if (all(vapply(x, is.atomic, NA))) hash_value(x) else lapply(x, value_parts, seen)
+
+attributes_hash <- function(x) hash_value(lapply(attributes(x), function(value) if (is.atomic(value)) value))
 
 function_parts <- function(f, seen) {
   native <- native_facts(f)
@@ -52,12 +58,12 @@ function_parts <- function(f, seen) {
   if (!is.null(seen[[key]])) return("seen")
   assign(key, f, envir = seen) # held, so that its address is nobody else's
   plain <- utils::removeSource(f)
-  list(rlang::hash(list(formals(plain), body(plain))), named_parts(plain, seen))
+  list(hash_value(list(formals(plain), body(plain))), named_parts(plain, seen))
 }
 
 package_parts <- function(f, home) {
   name <- getNamespaceName(home)
-  list("package", name, as.character(getNamespaceVersion(home)), rlang::hash(body(utils::removeSource(f))))
+  list("package", name, as.character(getNamespaceVersion(home)), hash_value(body(utils::removeSource(f))))
 }
 
 native_parts <- function(native, seen) {
