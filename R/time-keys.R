@@ -37,12 +37,12 @@ value_parts <- function(x, seen) {
   if (is.function(x)) return(function_parts(x, seen))
   if (is.environment(x)) return(environment_parts(x, seen))
   if (typeof(x) %in% c("externalptr", "weakref")) return(typeof(x))
-  if (is.list(x)) return(list(attributes_hash(x), element_parts(unclass(x), seen)))
+  if (is.list(x)) return(list(attributes_hash(x), parts_of_list(unclass(x), seen)))
   if (is.language(x)) return(hash_value(strip_source(x)))
   hash_value(x)
 }
 
-element_parts <- function(x, seen) if (all(vapply(x, is.atomic, NA))) hash_value(x) else lapply(x, value_parts, seen)
+parts_of_list <- function(x, seen) if (all(vapply(x, is.atomic, NA))) hash_value(x) else lapply(x, value_parts, seen)
 
 attributes_hash <- function(x) hash_value(lapply(attributes(x), function(value) if (is.atomic(value)) value))
 
