@@ -96,6 +96,9 @@ lower_bind <- function(cx, call) {
   given <- as.list(call)[-1]
   open <- Filter(function(at) may_be_null(cx, given[[at]]), seq_along(given))
   if (length(open)) { # NULL is left out
+    name <- as.character(given[[open[[1]]]])
+    moved <- vapply(given, function(code) may_change(cx, code, name), NA)
+    if (any(moved)) refuse(cx, call, sprintf("a `%s` that is changed meanwhile", name), "Change it before.")
     without <- call[-(open[[1]] + 1)]
     known <- call
     known[[open[[1]] + 1]] <- call("(", given[[open[[1]]]])

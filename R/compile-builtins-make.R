@@ -18,6 +18,7 @@ lower_vector <- function(cx, call) {
 
 # One number a given number of times; any other form is R's own.
 lower_rep <- function(cx, call) {
+  call <- in_call_order(cx, call)
   args <- matched_call(cx, call, function(x, times, each, length.out) NULL)
   fn <- if (call_name(call) == "rep.int") "rep.int" else "rep" # which differ in what they stop at
   plain <- length(args) == 2 && !is.null(args$x) && is.null(args$each)
@@ -106,6 +107,12 @@ lower_seq_along <- function(cx, call) new_value(range_node(one_node(), lower_len
 
 # `seq(a, b)` is `a:b`; with a step or a length it is R's own.
 lower_seq <- function(cx, call) {
+  given <- as.list(call)[-1]
+  if (!all(vapply(given, function(code) is_calm(cx, code), NA))) {
+    turns <- order(asked_turns(call_name(call), "base", given))
+    given[turns] <- stand_still(cx, given[turns])
+    call <- as.call(c(call[[1]], given))
+  }
   args <- matched_call(cx, call, function(from, to, by, length.out, along.with) NULL)
   if (setequal(names(args), c("from", "to"))) return(lower_colon(cx, call(":", args$from, args$to)))
   if (identical(names(args), "along.with")) return(lower_seq_along(cx, call("seq_along", args$along.with)))
@@ -207,8 +214,8 @@ lower_append <- function(cx, call) {
   args <- matched_call(cx, call, function(x, values, after) NULL)
   if (is.null(args$values) || is.null(args$x)) fall_back(cx, "append() of nothing")
   if (identical(args$after, 0) || identical(args$after, 0L)) {
-    x <- held_code(cx, args$x) # worked out first
-    return(lower_concat(cx, call("c", args$values, x)))
+    held <- stand_still(cx, args[c("x", "values")])
+    return(lower_concat(cx, call("c", held$values, held$x)))
   }
   if (!is.null(args$after)) return(append_within(cx, call, args))
   lower_concat(cx, call("c", args$x, args$values))
@@ -217,7 +224,7 @@ lower_append <- function(cx, call) {
 # What stands after a place goes behind the values. R wants a place that is within.
 append_within <- function(cx, call, args) {
   check_of_r(cx, call, c("c", "[", "seq_len", "-", "&&", ">=", "<", "length", "%%", "=="))
-  held <- lapply(args[c("x", "after", "values")], function(code) held_code(cx, code))
+  held <- stand_still(cx, args[c("x", "after", "values")])
   within <- bquote(.(held$after) >= 1 && .(held$after) < length(.(held$x)) && .(held$after) %% 1 == 0)
   put(cx, "need", list(lower_condition(cx, within)))
   before <- call("seq_len", held$after)

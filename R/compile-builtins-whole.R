@@ -20,7 +20,9 @@ asked_of_r <- function(
     texts <- vapply(given, function(code) if (is_text(code)) code else NA_character_, "")
     numbers <- given[is.na(texts)]
     if (length(numbers) == 0) refuse(cx, call, sprintf("`%s()` of text", fn))
-    values <- operand_values(cx, numbers)
+    values <- list()
+    turns <- order(asked_turns(fn, where, given)[is.na(texts)])
+    values[turns] <- operand_values(cx, numbers[turns])
     kept <- mixed == "first" && is_mixed(values[[1]])
     tag <- values[[1]]$tag
     if (mixed != "none") values <- lapply(values, as_if_double)

@@ -143,6 +143,14 @@ matched_call <- function(cx, call, formals) {
   args
 }
 
+# What R has in C is asked for its arguments as they stand, whatever names they have.
+in_call_order <- function(cx, call) {
+  given <- as.list(call)[-1]
+  named <- any(nzchar(rlang::names2(given))) && is.primitive(baseenv()[[call_name(call)]])
+  if (!named || all(vapply(given, function(code) is_calm(cx, code), NA))) return(call)
+  as.call(c(call[[1]], stand_still(cx, given)))
+}
+
 # Operators can be called with any number of arguments: R then stops.
 demand_count <- function(cx, call, count) {
   if (length(call) - 1 != count) fall_back(cx, sprintf("`%s` with %d arguments", call_name(call), length(call) - 1L))
@@ -152,18 +160,23 @@ demand_count <- function(cx, call, count) {
 constant_flag <- function(cx, code, call) {
   if (is.null(code)) return(FALSE)
   code <- plain_flag(cx, code)
-  if (!isTRUE(code) && !isFALSE(code)) {
-    refuse(cx, call, "a choice that is not plainly TRUE or FALSE", "Write `TRUE` or `FALSE`.")
-  }
-  code
+  if (isTRUE(code) || isFALSE(code)) code else refuse_choice(cx, call)
 }
 
-# A call whose choice a variable makes, as both calls; NULL where none does. `args` are its arguments by name.
+refuse_choice <- function(cx, call) {
+  refuse(cx, call, "a choice that is not plainly TRUE or FALSE", "Write `TRUE` or `FALSE`.")
+}
+
+# A call whose choice is made as it runs, as both calls; NULL where none is. `args` are its arguments by name, in the
+# order in which R asks for them.
 either_way <- function(cx, call, args, choices) {
   given <- intersect(choices, names(args))
   if (any(vapply(args[given], is.null, NA))) refuse(cx, call, "a choice that is NULL", "Write `TRUE` or `FALSE`.")
-  open <- Filter(function(name) is_open_flag(cx, args[[name]]), given)
+  worked_out <- Filter(function(name) is.call(args[[name]]), given)
+  open <- c(worked_out, Filter(function(name) is_open_flag(cx, args[[name]]), given))
   if (length(open) == 0) return(NULL)
+  if (length(worked_out) || !all(vapply(args, function(code) is_calm(cx, code), NA))) args <- stand_still(cx, args)
+  for (name in worked_out) if (!is_open_flag(cx, args[[name]])) refuse_choice(cx, call)
   check_of_r(cx, call, "if")
   chosen <- function(flag) {
     args[[open[[1]]]] <- flag

@@ -12,8 +12,6 @@ host_of_libraries <- function(key) {
   list(R.version.string, R.version$platform, processor_name(), rlang::hash_file(headers))
 }
 
-strip_source <- function(code) if (is.call(code)) body(utils::removeSource(as.function(list(code)))) else code
-
 # Which compiler this is, without starting it.
 compiler_stamp <- function(compiler = NULL) {
   path <- program_path(compiler_program(compiler))

@@ -301,6 +301,11 @@ argument_scope <- function(cx, kernel, given, prefix) {
   assigned <- changed_names(kernel_code(kernel))
   calm <- vapply(given, function(part) is_calm(cx, part), NA)
   if (!is_free_of(cx, kernel, "<<-")) calm <- calm & vapply(given, is_literal, NA)
+  restless <- given[!calm]
+  moved <- function(part) any(vapply(all.vars(part), function(name) {
+    any(vapply(restless, function(one) may_change(cx, one, name), NA))
+  }, NA))
+  calm <- calm & !vapply(given, moved, NA)
   shared <- list()
   for (name in names(given)) {
     part <- given[[name]]

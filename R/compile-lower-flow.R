@@ -104,7 +104,7 @@ as_mode <- function(node, mode) {
 # A loop: `turn` puts the steps of one turn. Followed until what is known at its head
 # holds for every turn. `open` loops end by `break` alone.
 lower_loop <- function(cx, id, turn, open) {
-  head <- join_flows(cx$flow, cx$heads[[id]])
+  head <- join_flows(cx$flow, known_head(cx, id))
   entry <- cx$flow
   line <- cx$line
   repeat {
@@ -129,6 +129,16 @@ lower_loop <- function(cx, id, turn, open) {
   cx$out <- c(cx$out, edge_steps(cx, entry, head))
   cx$flow <- out
   body
+}
+
+# What was known at the head when the loop was last followed, without the variables of a function written in around it:
+# each time it has others.
+known_head <- function(cx, id) {
+  kept <- cx$heads[[id]]
+  if (length(kept) == 0) return(kept)
+  prefix <- cx$scope$prefix
+  own <- startsWith(names(kept), prefix) & !grepl(" [0-9]+ ", substring(names(kept), nchar(prefix) + 1))
+  kept[own | names(kept) %in% names(cx$flow)]
 }
 
 # `break` and `next` leave a mark, which becomes steps once it is known what they lead to.

@@ -76,6 +76,7 @@ over_pairs <- function(cx, code, mode, taken) {
 # Is it a matrix whose index is a matrix of numbers?
 reaches_pairs <- function(cx, code) {
   if (!is.name(code[[2]]) || length(code) != 3 || call_name(code) != "[" || rlang::is_missing(code[[3]])) return(FALSE)
+  if (may_change(cx, code[[3]], as.character(code[[2]]))) return(FALSE)
   matrix_type(cx, code[[2]]) && (is_pair(cx, code[[3]]) || matrix_type(cx, code[[3]], c("integer", "double")))
 }
 

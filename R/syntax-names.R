@@ -166,3 +166,6 @@ assigned_values <- function(code) {
   }
   found
 }
+
+# Code without what R notes of its lines.
+strip_source <- function(code) if (is.call(code)) body(utils::removeSource(as.function(list(code)))) else code

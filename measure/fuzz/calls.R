@@ -47,12 +47,26 @@ call_parts <- list(
 
 random_call <- function(depth = 2) {
   text <- pick_one(if (depth == 0) grep("E", call_patterns, value = TRUE, invert = TRUE) else call_patterns)
-  filled_in(str2lang(text), function(letter) {
+  made <- filled_in(str2lang(text), function(letter) {
     if (letter == "E") return(random_call(depth - 1))
     if (letter == "C") return(random_constant())
     from <- call_parts[[letter]]
     from[[if (stats::runif(1) < 0.5) 1 else sample.int(length(from), 1)]]
   })
+  if (stats::runif(1) < 0.12) restless(made) else made
+}
+
+# One argument changes a variable before it gives its value: what the others come to tells when each is worked out.
+restless <- function(code) {
+  changes <- alist(x = c(k, 7), k = k + 1, n = n + 2L, m = m * 2)
+  at <- if (is.call(code)) Filter(function(at) !rlang::is_missing(code[[at]]), seq_along(code)[-1])
+  names <- intersect(all.vars(code), names(changes))
+  asked <- is.call(code) && is.name(code[[1]]) && !as.character(code[[1]]) %in% c("function", "$", "<-", "~", "::")
+  if (length(at) == 0 || length(names) == 0 || !asked) return(code)
+  name <- pick_one(names)
+  place <- at[[sample.int(length(at), 1)]]
+  code[[place]] <- call("{", call("<-", as.name(name), changes[[name]]), code[[place]])
+  code
 }
 
 # As it is written, or, in code that was made, of more digits than are written, or negative and no call of `-`.
