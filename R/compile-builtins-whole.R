@@ -28,7 +28,7 @@ asked_of_r <- function(
     if (mixed != "none") values <- lapply(values, as_if_double)
     nodes <- Map(function(value, code) node_of(cx, value, code), values, unname(numbers))
     labels <- rlang::names2(given)
-    if (is.numeric(risky)) risky <- length(given) > risky
+    if (is.numeric(risky)) risky <- length(given) != risky
     value <- ask_value(cx, call, fn, nodes, labels, mode_of, rank, risky, check, where, all_modes, unname(texts))
     if (kept) as_mixed(value, tag) else value
   }

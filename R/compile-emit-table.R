@@ -58,8 +58,8 @@ strict_by_mode <- list(
   ),
   integer = c(
     list(
-      is_na = c_row("@1 == NA_INTEGER", 9), is_nan = c_row("0", 20), is_finite = c_row("@1 != NA_INTEGER", 9),
-      is_infinite = c_row("0", 20)
+      is_na = c_row("@1 == NA_INTEGER", 9), is_finite = c_row("@1 != NA_INTEGER", 9),
+      is_nan = c_row("((void) (@1), 0)", 20), is_infinite = c_row("((void) (@1), 0)", 20) # which may overflow
     ),
     c_calls(c(pmin = "ds_pmini", pmax = "ds_pmaxi", min = "ds_pmini", max = "ds_pmaxi"), 2),
     c_calls(stats::setNames(paste0("ds_", names(compared), "i"), names(compared)), 2)

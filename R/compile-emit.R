@@ -53,11 +53,15 @@ marked_source <- function(form) {
 further_headers <- function(forms) {
   headers <- c(complex = "complex", character = "text")
   spoken <- vapply(names(headers), function(mode) any(vapply(forms, speaks_of, NA, mode)), NA)
-  asks <- function(form) any_step_value(form$steps, function(node) node$op == "ask" && node$fn %in% names(own_calls))
+  asks <- function(own) {
+    asked <- function(node) node$op == "ask" && node$fn %in% names(own)
+    any(vapply(forms, function(form) any_step_value(form$steps, asked), NA))
+  }
   shares <- function(form) length(form$shared) > 0
   chosen <- function(form) !is.null(form$sums) && form$sums != "extended"
   c(
-    unname(headers[spoken]), if (any(vapply(forms, asks, NA))) "order", if (any(vapply(forms, shares, NA))) "threads",
+    union(unname(headers[spoken]), if (asks(own_texts)) "text"), if (asks(own_calls)) "order",
+    if (any(vapply(forms, shares, NA))) "threads",
     if (any(vapply(forms, chosen, NA))) "sums"
   )
 }

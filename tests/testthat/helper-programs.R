@@ -331,9 +331,13 @@ programs$threads <- 1
 programs$shared <- 0 # programs with a loop that threads share
 
 # As a whole; or with a statement that only R can run, so that each loop is a part by itself.
+# What the manual says stays R, in place: no function with it is native as a whole.
+stays_in_r <- c("cat", "print", "message", "deparse", "nargs", "match.arg")
+
 program_compiled <- function(f) {
   if (programs$threads > 1) return(threaded_program(f))
-  if (!programs$parts) return(ds_compile(f, whole = TRUE))
+  if (!programs$parts && !any(stays_in_r %in% all.names(body(f)))) return(ds_compile(f, whole = TRUE))
+  if (!programs$parts) return(suppressMessages(ds_compile(f)))
   body(f) <- call("{", quote(nchar(paste("left", "to R"))), body(f))
   suppressMessages(ds_compile(f))
 }

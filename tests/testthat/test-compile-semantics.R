@@ -846,3 +846,17 @@ test_that("what is missing where places of a vector lead is seen in every strip 
     }
   }
 })
+
+test_that("what a value need not be known for is worked out nonetheless, and what is left out is R's error", {
+  f <- function(n) {
+    s <- 0
+    for (i in 1:3) if (is.nan(n * 999999999L)) s <- s + 1
+    list(s, is.infinite(c(n, 1L) + .Machine$integer.max), is.nan(-(n + 2147483647L)) || TRUE)
+  }
+  fast <- ds_compile(f, whole = TRUE)
+  expect_identical(outcome_of(fast, list(4L)), outcome_of(f, list(4L)))
+  for (g in list(function(n) match(sqrt(n - 9)), function(n) startsWith(n), function(n) startsWith(n, n))) {
+    fast <- ds_compile(g, whole = TRUE)
+    expect_identical(outcome_of(fast, list(4)), outcome_of(g, list(4)))
+  }
+})
