@@ -27,7 +27,7 @@ test_that("what can't be compiled is refused with line, expression, reason and a
   says(function(x, by) x + by(x), 1, mean, words = "`by` is of a kind")
   says(function(x) max.col(x), diag(2), words = "does not know `max.col\\(\\)`")
   says(function(x, y) rbind(x, y), c(1, 2), 3, words = "the names that `rbind\\(\\)` gives")
-  says(function(x) sum(x, na.rm = x > 1), 1, words = "not plainly TRUE or FALSE")
+  says(function(x) sum(x, na.rm = c(x > 1, TRUE)), 1, words = "not plainly TRUE or FALSE")
   says(function(x) {
     odd <- function(a) if (length(a) > 1) even(a[-1]) else 0
     even <- function(a) if (length(a) > 1) odd(a[-1]) else 1
