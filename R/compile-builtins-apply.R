@@ -49,7 +49,7 @@ applied_arguments <- function(cx, call, template) {
     refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
   }
   check_of_r(cx, call, c(
-    "[", "[[", "c", "length", "seq_len", "stop", "if", "for", "<-",
+    "[", "[[", "c", "length", "is.array", "||", "seq_len", "stop", "if", "for", "<-",
     "{", "rep", "matrix", "nrow", "ncol", "which", "as.logical", "unlist", "lapply", "+", "-", "*", "!=", "<", "=="
   ))
   if (is.list(args$...)) args$... <- lapply(args$..., function(code) {
@@ -249,7 +249,9 @@ lower_outer <- function(cx, call) {
   sizes <- list(call("length", x), call("length", y))
   value <- as.call(list(f$head, call("rep", x, times = sizes[[2]]), call("rep", y, each = sizes[[1]])))
   lower(cx, block_of(f$before, list(
-    call("<-", x, args$X), call("<-", y, args$Y), call("<-", made, value),
+    call("<-", x, args$X), call("<-", y, args$Y),
+    bquote(if (is.array(.(x)) || is.array(.(y))) stop()), # which would have the extents of both
+    call("<-", made, value),
     call("if", call("!=", call("length", made), call("*", sizes[[1]], sizes[[2]])), quote(stop())),
     call("matrix", made, sizes[[1]], sizes[[2]])
   )))

@@ -203,12 +203,31 @@ lower_missing <- function(cx, call) {
   formals <- cx$scope$kernel$formals
   if (!name %in% setdiff(names(formals), cx$scope$kernel$lifted)) refuse(cx, call, "missing() of what is no argument")
   left_out <- name %in% cx$scope$missing
-  if (!left_out || !name %in% changed_names(kernel_code(cx$scope$kernel))) return(new_value(const_node(left_out)))
+  assigned <- name %in% changed_names(kernel_code(cx$scope$kernel))
+  if (!left_out && !assigned && stands_for_missing(cx, cx$scope, name, call)) return(new_value(const_node(TRUE)))
+  if (!left_out || !assigned) return(new_value(const_node(left_out)))
   if (!rlang::is_missing(formals[[name]])) refuse(cx, call, "missing() of an argument with a default that is assigned")
   key <- variable_key(cx, name)
   modes <- (cx$flow[[key]] %||% unset_type())$modes
   if (!"unset" %in% modes || length(modes) == 1) return(new_value(const_node("unset" %in% modes)))
   new_value(tag_node(tag_name(cx, key), "unset"))
+}
+
+# Was it given as an argument of the caller's that is missing there, without a default?
+stands_for_missing <- function(cx, scope, name, call) {
+  given <- scope$handed[[name]]
+  if (is.null(given)) return(FALSE)
+  own <- given$name
+  above <- given$scope
+  if (own %in% setdiff(above$kernel$arguments, names(above$kernel$formals))) refuse_handed(cx, call, own)
+  if (!own %in% names(above$kernel$formals) || !rlang::is_missing(above$kernel$formals[[own]])) return(FALSE)
+  if (!own %in% above$missing) return(stands_for_missing(cx, above, own, call))
+  if (own %in% changed_names(kernel_code(above$kernel))) refuse_handed(cx, call, own)
+  TRUE
+}
+
+refuse_handed <- function(cx, call, name) {
+  refuse(cx, call, sprintf("missing() of `%s`, which another function may have assigned", name))
 }
 
 lower_unname <- function(cx, call) {

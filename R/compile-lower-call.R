@@ -322,7 +322,10 @@ argument_scope <- function(cx, kernel, given, prefix) {
     }
   }
   missing <- setdiff(names(kernel$formals), names(given))
-  new_scope(kernel, prefix, kernel$scope, shared, missing)
+  scope <- new_scope(kernel, prefix, kernel$scope, shared, missing)
+  named <- Filter(function(part) is.name(part) && !rlang::is_missing(part), given)
+  scope$handed <- lapply(named, function(part) list(name = as.character(part), scope = cx$scope))
+  scope
 }
 
 # Arguments that a call leaves out. A default that nothing in the body can change is worked out at once.

@@ -205,7 +205,8 @@ part_kernel <- function(part, steps, reads, gives, env) {
   list(
     formals = as.pairlist(formals), env = env,
     body = as.call(c(list(as.name("{")), steps, list(as.call(c(list(as.name("list")), given))))),
-    line = part$from, file = part$kernel$file, text = part$kernel$text, lenient = TRUE
+    line = part$from, file = part$kernel$file, text = part$kernel$text, lenient = TRUE,
+    arguments = names(part$kernel$formals)
   )
 }
 

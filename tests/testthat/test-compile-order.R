@@ -49,9 +49,11 @@ test_that("arguments are worked out in the order in which R asks for them", {
       w <- c(3, 1, 2)
       d <- 2
       list(
-        findInterval(w, { w <- w + 1; v }), append(w, { w <- w * 2; v }, after = d), cor(w, { w <- w^2; w + d }), # nolint
-        seq(d, 9, length.out = { d <- 3; 4 }), seq(to = d, from = { d <- 1; 5 }), round(digits = { d <- 0; 1 }, x = 1 / d), # nolint
-        rep(w, each = { w <- 1; 2 }), log(base = { d <- 8; d }, x = d), pmin(w, { w <- 9; 2 }, na.rm = FALSE), k # nolint
+        findInterval(w, { w <- w + 1; v }), append(w, { w <- w * 2; v }, after = d), # nolint
+        cor(w, { w <- w^2; w + d }), seq(d, 9, length.out = { d <- 3; 4 }), # nolint
+        seq(to = d, from = { d <- 1; 5 }), round(digits = { d <- 0; 1 }, x = 1 / d), # nolint
+        rep(w, each = { w <- 1; 2 }), log(base = { d <- 8; d }, x = d), # nolint
+        pmin(w, { w <- 9; 2 }, na.rm = FALSE), k # nolint
       )
     },
     function(x, k) {
@@ -70,7 +72,8 @@ test_that("arguments are worked out in the order in which R asks for them", {
     },
     function(x, k) {
       list(
-        findInterval(rnorm(5), sort(rexp(3))), cor(rnorm(5), rexp(5)), cov(rnorm(4), rnorm(4)), zapsmall(rnorm(2), rpois(1, 3)),
+        findInterval(rnorm(5), sort(rexp(3))), cor(rnorm(5), rexp(5)), cov(rnorm(4), rnorm(4)),
+        zapsmall(rnorm(2), rpois(1, 3)),
         sort(rnorm(4), decreasing = runif(1) < 0.5), seq(runif(1), 9, length.out = rpois(1, 4) + 2),
         mad(rnorm(6), rnorm(1), rexp(1)), sweep(STATS = runif(2), MARGIN = 1, x = matrix(rnorm(4), 2)),
         round(digits = rpois(1, 1), x = rnorm(2)), runif(1)

@@ -860,3 +860,20 @@ test_that("what a value need not be known for is worked out nonetheless, and wha
     expect_identical(outcome_of(fast, list(4)), outcome_of(g, list(4)))
   }
 })
+
+test_that("what is missing is missing to whom it is handed, and what has extents has both in an outer product", {
+  kernels <- c(
+    "function(x, y) { g <- function(a) missing(a); h <- function(b) g(b); for (v in x) x[1] <- x[1] + g(y) + h(y); x }",
+    "function(x, y) { g <- function(a) missing(a); s <- 0; for (v in x) { s <- s + g(y); y <- 1 }; s }",
+    "function(x, y = 4) { g <- function(a) missing(a); s <- 0; for (v in x) s <- s + g(y); s }",
+    "function(x, y) { f <- function(z) { q <- function(w) missing(w); q(z) }; for (v in x) x[1] <- f(y) + f(); x }",
+    "function(x, y) { m <- outer(x, matrix(1:4, 2), function(a, b) a * b); for (v in m) x <- x + v; list(x, dim(m)) }"
+  )
+  for (text in kernels) {
+    f <- eval(str2lang(text))
+    fast <- ds_compile(f)
+    for (given in list(list(c(1, 2)), list(3, 5))) {
+      expect_identical(outcome_of(fast, given), outcome_of(f, given), info = text)
+    }
+  }
+})

@@ -60,7 +60,8 @@ test_that("a checkpoint of another run, damaged or in use is refused with the re
 test_that("what R has noted about values by using them, sizes and functions among them, is no change", {
   file <- tempfile(fileext = ".json")
   ranks <- 1:3
-  study <- ds_study("Noted", function(n) list(x = sort(runif(n)), f = function(u) u + 1), sizes = c(20, 10), cases = FALSE)
+  inputs <- function(n) list(x = sort(runif(n)), f = function(u) u + 1)
+  study <- ds_study("Noted", inputs, sizes = c(20, 10), cases = FALSE)
   study <- ds_stage(study, "summed", function(x, f, w = length(x)) f(f(f(sum(x)))) / w + sum(ranks))
   first <- ds_time(study, quick_plan(), resume = file)
   ranks[2] # looked at, as a whole
