@@ -302,10 +302,8 @@ argument_scope <- function(cx, kernel, given, prefix) {
   calm <- vapply(given, function(part) is_calm(cx, part), NA)
   if (!is_free_of(cx, kernel, "<<-")) calm <- calm & vapply(given, is_literal, NA)
   restless <- given[!calm]
-  moved <- function(part) any(vapply(all.vars(part), function(name) {
-    any(vapply(restless, function(one) may_change(cx, one, name), NA))
-  }, NA))
-  calm <- calm & !vapply(given, moved, NA)
+  changes <- function(name) any(vapply(restless, function(one) may_change(cx, one, name), NA))
+  calm <- calm & !vapply(given, function(part) any(vapply(all.vars(part), changes, NA)), NA)
   shared <- list()
   for (name in names(given)) {
     part <- given[[name]]
