@@ -161,12 +161,23 @@ calls_of <- function(fast) {
 
 swapped_functions <- function(run) lapply(run$entries, function(entry) entry$replacement)
 
-# What a run leaves behind, to be compared: hashes of the variables that are no functions, and of files.
+# What a run leaves behind, to be compared: hashes of the variables, but for functions in them, and of files.
 variable_marks <- function() {
   names <- ls(globalenv())
   values <- mget(names, envir = globalenv())
-  values <- values[!vapply(values, function(value) is.function(value) || is.environment(value), NA)]
-  lapply(values, function(value) hash_value(code_parts(without_session(value))))
+  values <- values[!vapply(values, is_code, NA)]
+  lapply(values, function(value) hash_value(without_code(without_session(value))))
+}
+
+is_code <- function(value) is.function(value) || is.environment(value)
+
+# What was replaced may stand in lists, too.
+without_code <- function(value) {
+  if (is_code(value)) return(NULL)
+  if (!is.list(value)) return(value)
+  parts <- lapply(unclass(value), without_code)
+  attributes(parts) <- attributes(value)
+  parts
 }
 
 # The folder for temporary files is each session's own.

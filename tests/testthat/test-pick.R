@@ -117,7 +117,8 @@ script_lines_of <- function(turns) {
     "  for (i in seq_along(rain)) {", "    store <- 0.9 * store + rain[i]", "    out[i] <- store", "  }", "  out", "}",
     sprintf("rain <- as.double(1:%d %%%% 7)", turns), "flow <- wet(rain)", "cat('Largest:', max(flow), '\\n')",
     "total <- 0", "for (i in seq_along(flow)) {", "  total <- total + flow[i] %% 3", "}", "print(total)",
-    "writeLines(format(total), 'total.txt')", "1 + 1"
+    "writeLines(format(total), 'total.txt')",
+    "settings <- list(each = function(rain) wet(rain), wet = wet)", "1 + 1"
   )
 }
 
