@@ -18,7 +18,7 @@ lower_vector <- function(cx, call) {
 
 # One number a given number of times; any other form is R's own.
 lower_rep <- function(cx, call) {
-  call <- in_call_order(cx, call)
+  call <- in_asked_order(cx, call)
   args <- matched_call(cx, call, function(x, times, each, length.out) NULL)
   fn <- if (call_name(call) == "rep.int") "rep.int" else "rep" # which differ in what they stop at
   plain <- length(args) == 2 && !is.null(args$x) && is.null(args$each)
@@ -107,12 +107,7 @@ lower_seq_along <- function(cx, call) new_value(range_node(one_node(), lower_len
 
 # `seq(a, b)` is `a:b`; with a step or a length it is R's own.
 lower_seq <- function(cx, call) {
-  given <- as.list(call)[-1]
-  if (!all(vapply(given, function(code) is_calm(cx, code), NA))) {
-    turns <- order(asked_turns(call_name(call), "base", given))
-    given[turns] <- stand_still(cx, given[turns])
-    call <- as.call(c(call[[1]], given))
-  }
+  call <- in_asked_order(cx, call)
   args <- matched_call(cx, call, function(from, to, by, length.out, along.with) NULL)
   if (setequal(names(args), c("from", "to"))) return(lower_colon(cx, call(":", args$from, args$to)))
   if (identical(names(args), "along.with")) return(lower_seq_along(cx, call("seq_along", args$along.with)))

@@ -153,7 +153,7 @@ absolute_value <- function(cx, call) {
 rounding_to <- function(op, second, default) {
   formals <- as.function(c(stats::setNames(rep(list(rlang::missing_arg()), 2), c("x", second)), list(NULL)))
   function(cx, call) {
-    args <- matched_call(cx, in_call_order(cx, call), formals)
+    args <- matched_call(cx, in_asked_order(cx, call), formals)
     values <- operand_values(cx, c(args["x"], if (is.null(args[[second]])) list(default) else args[second]))
     if (values[[2]]$node$rank > 0) refuse(cx, call, "digits that are a vector")
     element_value(cx, call, op, values)
@@ -161,7 +161,7 @@ rounding_to <- function(op, second, default) {
 }
 
 lower_log <- function(cx, call) {
-  call <- in_call_order(cx, call)
+  call <- in_asked_order(cx, call)
   args <- matched_call(cx, call, function(x, base) NULL)
   values <- operand_values(cx, args[c("x", if (!is.null(args$base)) "base")])
   math_value(cx, call, if (length(values) == 1) "log" else "ds_log_of", values, TRUE)

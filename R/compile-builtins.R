@@ -143,14 +143,6 @@ matched_call <- function(cx, call, formals) {
   args
 }
 
-# What R has in C is asked for its arguments as they stand, whatever names they have.
-in_call_order <- function(cx, call) {
-  given <- as.list(call)[-1]
-  named <- any(nzchar(rlang::names2(given))) && is.primitive(baseenv()[[call_name(call)]])
-  if (!named || all(vapply(given, function(code) is_calm(cx, code), NA))) return(call)
-  as.call(c(call[[1]], stand_still(cx, given)))
-}
-
 # Operators can be called with any number of arguments: R then stops.
 demand_count <- function(cx, call, count) {
   if (length(call) - 1 != count) fall_back(cx, sprintf("`%s` with %d arguments", call_name(call), length(call) - 1L))
@@ -175,7 +167,7 @@ either_way <- function(cx, call, args, choices) {
   worked_out <- Filter(function(name) is.call(args[[name]]), given)
   open <- c(worked_out, Filter(function(name) is_open_flag(cx, args[[name]]), given))
   if (length(open) == 0) return(NULL)
-  if (length(worked_out) || !all(vapply(args, function(code) is_calm(cx, code), NA))) args <- stand_still(cx, args)
+  if (length(worked_out) || !all_calm(cx, args)) args <- stand_still(cx, args)
   for (name in worked_out) if (!is_open_flag(cx, args[[name]])) refuse_choice(cx, call)
   check_of_r(cx, call, "if")
   chosen <- function(flag) {

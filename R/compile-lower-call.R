@@ -127,7 +127,7 @@ stand_alone <- function(cx, kernel, given, code) {
   if (!setequal(names(given), setdiff(names(kernel$formals), kernel$lifted))) return(NULL)
   if (!is.null(kernel$scope)) kernel <- if (calls_itself(kernel)) lifted_kernel(cx, kernel)
   if (is.null(kernel) || !all(kernel$lifted %in% kernel$name)) return(NULL)
-  if (!all(vapply(given, function(part) is_calm(cx, part), NA))) return(NULL)
+  if (!all_calm(cx, given)) return(NULL)
   before <- list(flow = cx$flow, out = cx$out, temporaries = cx$temporaries)
   values <- lower_in_order(cx, unname(given), function(cx, part) lower(cx, part))
   modes <- function() vapply(values, function(value) value$node$mode, "")

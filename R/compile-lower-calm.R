@@ -15,8 +15,10 @@ is_calm <- function(cx, code) {
     kernel <- function_named(cx, head)
     if (is.null(kernel) || !is_free_of(cx, kernel, never_calm(), TRUE)) return(FALSE)
   }
-  all(vapply(as.list(code)[-1], function(part) is_calm(cx, part), NA))
+  all_calm(cx, as.list(code)[-1])
 }
+
+all_calm <- function(cx, codes) all(vapply(codes, function(code) is_calm(cx, code), NA))
 
 never_calm <- function() c("<<-", "stop", "stopifnot", told_names, random_names())
 

@@ -21,6 +21,15 @@ stand_still <- function(cx, codes) {
   codes
 }
 
+# A call whose arguments were worked out in the order in which R asks for them, where their names give them another.
+in_asked_order <- function(cx, call) {
+  given <- as.list(call)[-1]
+  if (!any(nzchar(rlang::names2(given))) || all_calm(cx, given)) return(call)
+  turns <- order(asked_turns(call_name(call), "base", given))
+  given[turns] <- stand_still(cx, given[turns])
+  as.call(c(call[[1]], given))
+}
+
 # The turn in which R asks for each argument of a function of its own: as they stand where it has it in C, in the order
 # of the formals for most others.
 asked_turns <- function(name, where, given) {

@@ -330,10 +330,10 @@ programs$torture <- programs$parts <- FALSE
 programs$threads <- 1
 programs$shared <- 0 # programs with a loop that threads share
 
-# As a whole; or with a statement that only R can run, so that each loop is a part by itself.
 # What the manual says stays R, in place: no function with it is native as a whole.
 stays_in_r <- c("cat", "print", "message", "deparse", "nargs", "match.arg")
 
+# As a whole; or with a statement that only R can run, so that each loop is a part by itself.
 program_compiled <- function(f) {
   if (programs$threads > 1) return(threaded_program(f))
   if (!programs$parts && !any(stays_in_r %in% all.names(body(f)))) return(ds_compile(f, whole = TRUE))
