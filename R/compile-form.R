@@ -110,6 +110,12 @@ each_step <- function(steps, see) {
   }
 }
 
+count_steps <- function(steps) {
+  count <- 0
+  each_step(steps, function(step) count <<- count + 1)
+  count
+}
+
 # Every value in a step or a value, from the inside out, through `change`.
 map_values <- function(node, change) {
   node$args <- lapply(node$args, function(arg) change(map_values(arg, change)))

@@ -6,7 +6,7 @@ lower_assignment <- function(cx, code, wanted) {
   if (is.character(target)) target <- as.name(target)
   if (is.name(target)) return(assign_name(cx, as.character(target), code[[3]], wanted))
   head <- if (is.call(target)) call_name(target) else ""
-  if (wanted) code[3] <- list(held_code(cx, code[[3]]))
+  if (wanted) code[3] <- list(held_before(cx, code[[3]], list(target)))
   other <- if (is.call(target)) replacement_code(cx, target, code)
   if (!is.null(other)) {
     lower_step(cx, other)
@@ -188,7 +188,7 @@ lower_store <- function(cx, target, code) {
   key <- variable_key(cx, name)
   exact <- call_name(target) == "[["
   if (reaches_pairs(cx, target)) {
-    code[3] <- list(held_code(cx, code[[3]])) # the value first
+    code[3] <- list(held_before(cx, code[[3]], list(target))) # the value first
     target <- with_plain_places(cx, target)
   }
   indices <- as.list(target)[-(1:2)]

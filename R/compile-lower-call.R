@@ -35,7 +35,8 @@ lower_kernel_call <- function(cx, kernel, name, code) {
   given <- matched$given
   functions <- Filter(Negate(is.null), lapply(given, function(part) function_argument(cx, part)))
   alone <- if (length(functions) == 0) stand_alone(cx, kernel, given, code)
-  alone %||% recursive_call(cx, kernel, given, code, functions) %||% write_in(cx, kernel, given, code, functions)
+  alone %||% routine_call(cx, kernel, given, code, functions, name) %||%
+    write_in(cx, kernel, given, code, functions)
 }
 
 # The function that an argument is, as a kernel; NULL where it is something else.
@@ -255,6 +256,7 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
     lower_defaults(cx, setdiff(names(kernel$formals), names(given)))
     lower_tail(cx, kernel$body, kernel$line)
   })
+  cx$shared$sizes[[paste(kernel_words(kernel), collapse = " ")]] <- count_steps(steps)
   cx$written_in <- setdiff(cx$written_in, own)
   cx$scope <- outer$scope
   cx$line <- outer$line

@@ -1,7 +1,16 @@
-# Functions that call themselves with vectors, or give such: routines of their own, which take and give R's objects.
-# What they give is found by following them until it no longer changes, from the ways that don't call them again.
+# Functions that call themselves with vectors, or give such, and large ones that are called at many places: routines of
+# their own, which take and give R's objects. What they give is found by following them until it no longer changes,
+# from the ways that don't call them again.
 
 calls_itself <- function(kernel) kernel$name %in% called_names(kernel_code(kernel))
+
+most_repeated <- 120 # steps
+
+# Would it be written in so often that the C compiler took long over it? What it comes to is known from the first time.
+is_bulky <- function(cx, kernel, name) {
+  size <- cx$shared$sizes[[paste(kernel_words(kernel), collapse = " ")]] %||% 0
+  size * sum(all.names(kernel_code(cx$scope$kernel)) == name) > most_repeated
+}
 
 # A function that is made inside another as one that is not: what it reads there becomes arguments, itself
 # included. NULL where it is called from elsewhere, or assigns outside itself.
@@ -27,15 +36,16 @@ read_before_set <- function(kernel) {
 
 # A call of such a function; NULL where it is none, or takes what routines don't. `functions` are arguments that are
 # functions: they stay the same all the way down, and are part of the routine.
-recursive_call <- function(cx, kernel, given, code, functions) {
-  kernel <- if (calls_itself(kernel)) lifted_kernel(cx, kernel)
+routine_call <- function(cx, kernel, given, code, functions, name) {
+  deep <- calls_itself(kernel)
+  kernel <- if (deep || is_bulky(cx, kernel, name)) lifted_kernel(cx, kernel)
   if (is.null(kernel)) return(NULL)
   given[kernel$lifted] <- lapply(kernel$lifted, as.name)
   inner <- lapply(given[kernel$lifted], function(part) function_argument(cx, part))
   functions <- c(functions, Filter(Negate(is.null), inner))
   if (kernel$name %in% kernel$lifted) functions[[kernel$name]] <- kernel
   given <- given[setdiff(names(given), names(functions))]
-  if (!all(vapply(given, function(part) is_calm(cx, part), NA))) return(NULL)
+  if (!all_calm(cx, given)) return(NULL)
   before <- list(flow = cx$flow, out = cx$out, temporaries = cx$temporaries)
   values <- lower_in_order(cx, unname(given), function(cx, part) lower(cx, part))
   values <- lapply(values, function(value) if (identical(value$kind, "number")) settle(cx, value) else value)
@@ -56,7 +66,7 @@ recursive_call <- function(cx, kernel, given, code, functions) {
   if (identical(found$mode, "none")) leave_nothing(cx, kernel, found)
   if (!is.null(found$mode)) return(call_routine(cx, found, nodes))
   list2env(before, cx) # written in, its own calls may be of other types; where they are not, that is remembered
-  cx$shared$doubtful <- key
+  if (deep) cx$shared$doubtful <- key
   NULL
 }
 

@@ -289,7 +289,10 @@ parts_behind <- function(code, name) {
 # All are worked out before any is there.
 join_behind <- function(cx, code, name, parts) {
   check_of_r(cx, code, c(call_name(code), "list", "length", "[[", "+"))
-  for (part in lapply(parts, function(part) held_code(cx, part))) {
+  if (any(vapply(parts, function(part) may_change(cx, part, name), NA))) {
+    refuse(cx, code, "a list that changes while something is put behind it")
+  }
+  for (part in stand_still(cx, parts)) {
     lower(cx, bquote(.(as.name(name))[[length(.(as.name(name))) + 1L]] <- .(part)), FALSE)
   }
   null_value()

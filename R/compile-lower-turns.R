@@ -10,14 +10,15 @@ may_change <- function(cx, code, name) {
   !all(vapply(Filter(Negate(is.null), kernels), function(kernel) is_free_of(cx, kernel, "<<-"), NA))
 }
 
+# Code that is needed twice, or after what is worked out later, worked out once: the name of what holds its value.
+held_before <- function(cx, code, later) {
+  moved <- is.name(code) && any(vapply(later, function(one) may_change(cx, one, as.character(code)), NA))
+  if (moved) held_value(cx, lower(cx, code)) else held_code(cx, code)
+}
+
 # Pieces of code in the order in which R works them out: what each comes to there, however often it is read and where.
 stand_still <- function(cx, codes) {
-  for (i in seq_along(codes)) {
-    code <- codes[[i]]
-    later <- codes[seq_along(codes) > i]
-    moved <- is.name(code) && any(vapply(later, function(one) may_change(cx, one, as.character(code)), NA))
-    codes[i] <- list(if (moved) held_value(cx, lower(cx, code)) else held_code(cx, code))
-  }
+  for (i in seq_along(codes)) codes[i] <- list(held_before(cx, codes[[i]], codes[seq_along(codes) > i]))
   codes
 }
 

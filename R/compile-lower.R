@@ -50,6 +50,7 @@ new_lowering <- function(kernel, shared) {
 # `series`: of vectors some may be time series. `told`: calls that print when all has ended.
 # `conflict`, `settled`, `mixed`, `peeling`, `tried`: see with_peeling(). `early`: see wait_for().
 # `endless`, `doubtful`: routines of which it is known that they can't be written in, and the last that may be so.
+# `sizes`: how many steps functions came to that were written in.
 new_shared <- function(kernel) {
   shared <- new.env()
   shared$itself <- recalled(utils::modifyList(kernel, list(name = itself_name)))
@@ -62,7 +63,7 @@ new_shared <- function(kernel) {
   shared$about_names <- isTRUE(kernel$about_names)
   shared$series <- isTRUE(kernel$series)
   shared$written <- shared$tentative <- 0
-  shared$outside <- shared$trusted <- shared$callees <- shared$waits <- list()
+  shared$outside <- shared$trusted <- shared$callees <- shared$waits <- shared$sizes <- list()
   shared$count <- length(kernel$formals)
   shared
 }

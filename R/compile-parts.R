@@ -312,13 +312,17 @@ run_variant <- function(variant, frame) {
   if (!is.null(variant$reason) || (length(variant$told) && raises_kept(variant))) return(left)
   for (holds in variant$holds) if (!holds(frame)) return(left)
   if (length(variant$links)) follow_links(variant$links, frame)
+  seed <- random_seed()
   ran <- if (length(variant$told)) with_told(eval(variant$call, frame)) else list(value = eval(variant$call, frame))
   if (identical(ran$value, left_to_r)) return(left)
   # a loop may end with `return()`
   unfit <- Find(function(name) {
     name %in% names(ran$value) && !variant$puts[[name]]$fits(ran$value[[name]], frame, ran$value)
   }, names(variant$puts))
-  if (!is.null(unfit)) variant$state$unfit <- unfit
+  if (!is.null(unfit)) {
+    variant$state$unfit <- unfit
+    restore_seed(seed) # R draws again
+  }
   list(variant = variant, fits = is.null(unfit), value = ran$value, kept = ran$kept)
 }
 

@@ -9,3 +9,14 @@ with_seed <- function(seed, expr) {
     .rng_sample_kind = "Rejection"
   )
 }
+
+# The state as it is, NULL where there is none yet.
+random_seed <- function() get0(".Random.seed", globalenv(), inherits = FALSE)
+
+restore_seed <- function(seed) {
+  if (is.null(seed)) {
+    if (exists(".Random.seed", globalenv(), inherits = FALSE)) rm(".Random.seed", envir = globalenv())
+  } else {
+    assign(".Random.seed", seed, envir = globalenv())
+  }
+}

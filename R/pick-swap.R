@@ -157,27 +157,19 @@ is_checked_call <- function(entry) {
 
 # The original's value and random state are what the code goes on with.
 run_both <- function(entry, given) {
-  seed <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  seed <- random_seed()
   fast <- timed_outcome(entry$replacement, given)
-  after <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  after <- random_seed()
   restore_seed(seed)
   original <- timed_outcome(entry$original, given)
   entry$checked <- entry$checked + 1
   entry$paired_fast <- entry$paired_fast + fast$seconds
   entry$paired_original <- entry$paired_original + original$seconds
-  own <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  own <- random_seed()
   if (!same_outcome(fast, original, entry$tolerance)) entry$reason <- "gave another result"
   if (!identical(after, own)) entry$reason <- "left another random state behind"
   if (!is.null(original$error)) stop(original$error)
   original$value
-}
-
-restore_seed <- function(seed) {
-  if (is.null(seed)) {
-    if (exists(".Random.seed", globalenv(), inherits = FALSE)) rm(".Random.seed", envir = globalenv())
-  } else {
-    assign(".Random.seed", seed, envir = globalenv())
-  }
 }
 
 timed_outcome <- function(f, given) {

@@ -116,3 +116,33 @@ test_that("the order in which R asks for arguments is that of this R", {
     expect_identical(turns, asked(call), info = deparse(call))
   }
 })
+
+test_that("what is assigned is worked out before its places, and stays so, whatever they change", {
+  kernels <- list(
+    function(x, m, i) for (t in 1:3) z <- x[{i <- i + 1; i}] <- i,
+    function(x, m, i) for (t in 1:3) z <- m[1, {i <- i + 1; i}] <- i,
+    function(x, m, i) for (t in 1:3) m[cbind({i <- i + 1; i}, 1)] <- i,
+    function(x, m, i) for (t in 1:3) x <- c(x, list(i, {i <- i + 1; i})),
+    function(x, m, i) for (t in 1:3) x <- c(x, list({x <- list(); i}))
+  )
+  for (loop in kernels) {
+    body(loop) <- call("{", quote(z <- 0), body(loop), quote(list(x, m, i, z)))
+    for (x in list(c(5, 6), list(2))) {
+      fast <- ds_compile(loop)
+      expect_identical(suppressMessages(fast(x, diag(3), 0)), loop(x, diag(3), 0), info = deparse(body(loop)[[3]]))
+    }
+  }
+})
+
+test_that("a loop that R does again draws the same numbers again", {
+  fill <- function(x) {
+    for (i in 3:5) x[i] <- runif(1)
+    x
+  }
+  for (x in list(c(a = 1, b = 2, c = 3, d = 4), c(1, 2))) {
+    fast <- ds_compile(fill)
+    for (time in 1:2) {
+      expect_identical(withr::with_seed(3, list(fast(x), runif(1))), withr::with_seed(3, list(fill(x), runif(1))))
+    }
+  }
+})

@@ -237,3 +237,35 @@ test_that("functions that call themselves and others in a loop are read to an en
   for (b in list(c(1, 0, 0, 2), c(1, 1, 0, 0, 0), c(2, 1))) expect_identical(suppressMessages(fast(b)), solver(b))
   expect_match(ds_inspect(fast)$parts$reason, "calls itself by way of others", fixed = TRUE)
 })
+
+test_that("a large function that is called at many places is one routine, and gives what it gives written in", {
+  cost <- function(p, level) {
+    w <- numeric(length(level))
+    for (i in seq_along(level)) {
+      d <- max(level[i] - p[1], 0)
+      w[i] <- p[2] * d^1.5
+      if (w[i] > 10) w[i] <- 10 + sqrt(w[i] - 10)
+    }
+    low <- w[w < 1]
+    if (length(low) > 3) return(mean(low))
+    sum(w) + sum(rev(w)[1:2] * p) + sum(outer(w, p))
+  }
+  search <- function(level, f = cost, width = 0.1) {
+    p <- c(0.2, 2)
+    best <- f(p, level)
+    for (turn in 1:20) {
+      up <- f(p + width, level)
+      down <- f(p - width, level)
+      if (up < best) p <- p + width
+      if (down < best) p <- p - width
+      best <- min(best, up, down, f(c(p[1], 1), level), f(c(0.1, p[2]), level = level))
+    }
+    list(best, f(level = level, p = p), turn)
+  }
+  environment(search) <- list2env(list(cost = cost), parent = globalenv())
+  fast <- gives_native(search, seq(0.1, 6, by = 0.2))
+  twice <- function(p, level) cost(p, level) + cost(level, p)
+  expect_identical(ds_compile(search)(c(0.1, 0.5), twice), search(c(0.1, 0.5), twice))
+  expect_length(grep("static SEXP f_.*;$", ds_inspect(fast, "c")), 1)
+  expect_error(suppressMessages(fast(c(1, NA))), "missing value where TRUE/FALSE needed")
+})
