@@ -67,7 +67,7 @@ draws <- function(family) {
     parameters <- lapply(nodes[-1], function(node) as_mode(named_if_long(cx, node), "double"))
     parameters <- lapply(parameters, named_if_long, cx = cx)
     cx$random <- TRUE
-    if (all(vapply(parameters, function(node) node$rank, 0) == 0) && is.numeric(args$n) && args$n == 1) {
+    if (all(vapply(parameters, function(node) node$rank, 0) == 0) && is_one(args$n)) {
       return(new_value(in_variable(cx, value_node("draw", mode, 0, parameters, family = family))))
     }
     count <- as_single(cx, nodes[[1]])
@@ -79,6 +79,8 @@ draw_rows <- function() {
   rows <- stats::setNames(lapply(names(families), draws), paste0("r", names(families)))
   c(rows, list(sample = lower_sample, sample.int = lower_sample))
 }
+
+is_one <- function(code) is.numeric(code) && isTRUE(code == 1)
 
 # Sampling with equal weights, as sample.int() does it, or with those of `prob`. One number `x` stands for 1 to x.
 lower_sample <- function(cx, call) {
@@ -105,7 +107,7 @@ lower_sample <- function(cx, call) {
     if (of$rank == 0) "integer" else of$mode, 1, c(list(of, count, size), if (!is.null(weights)) list(weights)),
     replace = replace
   ))
-  if (is.numeric(args$size) && args$size == 1) return(new_value(value_node("element", many$mode, 0, list(one_node()),
+  if (is_one(args$size)) return(new_value(value_node("element", many$mode, 0, list(one_node()),
     name = many$name, exact = TRUE
   )))
   new_value(many)

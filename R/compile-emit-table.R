@@ -135,7 +135,7 @@ special_row <- function(node) {
     node$args[[2]]$value,
     2
   )) return(c_row("ds_square(@1)"))
-  if (node$op == "round" && node$args[[2]]$op == "const" && node$args[[2]]$value == 0) return(c_row("nearbyint(@1)"))
+  if (node$op == "round" && node$args[[2]]$op == "const" && isTRUE(node$args[[2]]$value == 0)) return(c_row("nearbyint(@1)"))
   if (node$op == "ifelse") return(c_row("DS_IFELSE(@1, @2, @3)"))
   if (node$op == "math_z") return(c_row(sprintf("DS_NAN_Z(%s, @1)", node$fn)))
   if (node$op == "math") {

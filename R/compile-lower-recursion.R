@@ -38,6 +38,7 @@ read_before_set <- function(kernel) {
 # functions: they stay the same all the way down, and are part of the routine.
 routine_call <- function(cx, kernel, given, code, functions, name) {
   deep <- calls_itself(kernel)
+  lifted <- !is.null(kernel$scope)
   kernel <- if (deep || is_bulky(cx, kernel, name)) lifted_kernel(cx, kernel)
   if (is.null(kernel)) return(NULL)
   given[kernel$lifted] <- lapply(kernel$lifted, as.name)
@@ -62,7 +63,7 @@ routine_call <- function(cx, kernel, given, code, functions, name) {
   types[names(given)] <- lapply(nodes, function(node) number_type(node$mode, node$rank))
   key <- routine_key(kernel, types)
   if (key %in% cx$shared$endless) refuse_endless(cx, kernel, code)
-  found <- ask_routine(cx, kernel, types, key)
+  found <- if (deep) ask_routine(cx, kernel, types, key) else ask_whole(cx, kernel, types, key, lifted)
   if (identical(found$mode, "none")) leave_nothing(cx, kernel, found)
   if (!is.null(found$mode)) return(call_routine(cx, found, nodes))
   list2env(before, cx) # written in, its own calls may be of other types; where they are not, that is remembered
@@ -82,6 +83,22 @@ call_routine <- function(cx, found, nodes) {
 # list(routine, type, random, outside, form); `mode` says in a word what is known of the type.
 ask_routine <- function(cx, kernel, types, key) {
   follow_callee(cx, key, kernel$name, function(routine) lower_routine(cx, kernel, types, routine))
+}
+
+# A routine that leaves nothing to R that would be native where it is written in: NULL where there is none. `lifted`:
+# it may lack what it finds there.
+ask_whole <- function(cx, kernel, types, key, lifted) {
+  shared <- cx$shared
+  lenient <- shared$lenient
+  shared$lenient <- FALSE
+  on.exit(shared$lenient <- lenient)
+  found <- tryCatch(ask_routine(cx, kernel, types, key), ds_error_unsupported = function(e) NULL)
+  whole <- !is.null(found) && !identical(found$mode, "none")
+  if (lifted && whole) each_step(found$form$steps, function(step) whole <<- whole && step$op != "fallback")
+  if (whole) return(found)
+  shared$callees[[key]]["mode"] <- list(NULL)
+  shared$final <- union(shared$final, key)
+  NULL
 }
 
 routine_key <- function(kernel, types) {

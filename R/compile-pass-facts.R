@@ -147,7 +147,7 @@ gives_whole <- function(step, sure, wide) {
 
 # No product but by a positive constant: 0 * -1 is -0, which no integer holds.
 is_plain_whole <- function(node) {
-  if (node$op == "const") return(!(is.double(node$value) && node$value == 0 && 1 / node$value < 0))
+  if (node$op == "const") return(!(is.double(node$value) && isTRUE(node$value == 0) && 1 / node$value < 0))
   if (node$op %in% c("mul", "mul_i")) {
     positive <- vapply(node$args, function(arg) arg$op == "const" && isTRUE(arg$value > 0), NA)
     if (!any(positive)) return(FALSE)

@@ -21,7 +21,7 @@ is_zero_or_more <- function(known, node) {
     max = ,
     pmax = any(sides()),
     mul = all(sides()) || (identical(node$args[[1]], node$args[[2]]) && gives_same_again(node)),
-    div = all(sides()) && node$args[[2]]$op == "const" && node$args[[2]]$value > 0, # not -0
+    div = all(sides()) && node$args[[2]]$op == "const" && isTRUE(node$args[[2]]$value > 0), # not -0
     pow = node$args[[2]]$op == "const" && isTRUE(node$args[[2]]$value > 0) && node$args[[2]]$value %% 2 == 0,
     math = node$fn %in% c("exp", "sqrt", "cosh"), # NaN where R warns
     integer_to_double = node$args[[1]]$op %in% c("size", "extent", "abs_i"),

@@ -877,3 +877,9 @@ test_that("what is missing is missing to whom it is handed, and what has extents
     }
   }
 })
+
+test_that("numbers that are no counts are R's affair wherever a constant is looked for", {
+  for (f in list(function(x) runif(NaN), function(x) sample(x, NaN), function(x) round(x, NaN), function(x) x / NaN)) {
+    expect_identical(outcome_of(ds_compile(f, whole = TRUE), list(c(3, 1))), outcome_of(f, list(c(3, 1))))
+  }
+})
