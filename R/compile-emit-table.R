@@ -27,7 +27,7 @@ strict_table <- c(
   c_calls(c(pow_z = "ds_pow_z", make_z = "__builtin_complex"), 2),
   c_calls(c(
     conj = "ds_conj", mod_z = "ds_mod_z", arg_z = "ds_arg_z", integer_to_complex = "ds_i2z",
-    double_to_complex = "ds_d2z", complex_to_logical = "ds_z2l"
+    double_to_complex = "ds_d2z", double_into_complex = "ds_d_in_z", complex_to_logical = "ds_z2l"
   ), 1),
   c_calls(c(complex_to_double = "ds_z2d", complex_to_integer = "ds_z2i"), 1, ", &bad"),
   c_calls(c(pow = "ds_pow", round = "fround", signif = "fprec", log_of = "ds_log_of"), 2),

@@ -53,7 +53,8 @@ element_table <- c(
   list(
     make_z = element_row(2, "double", "complex"), integer_to_complex = element_row(1, NULL, "complex"),
     math_z = element_row(1, "complex", "complex", "fn", effects = "warns"),
-    double_to_complex = element_row(1, "double", "complex"), complex_to_logical = element_row(1, "complex", "logical"),
+    double_to_complex = element_row(1, "double", "complex"), double_into_complex = element_row(1, "double", "complex"),
+    complex_to_logical = element_row(1, "complex", "logical"),
     complex_to_double = element_row(1, "complex", "double", effects = "warns"),
     complex_to_integer = element_row(1, "complex", "integer", effects = "warns")
   )

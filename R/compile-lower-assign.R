@@ -314,6 +314,12 @@ tell_raised <- function(cx, key, modes, stored) {
   ))
 }
 
+# What is missing of doubles has both parts missing where it is stored among complex numbers, and one where it is
+# turned into one.
+as_stored <- function(node, mode) {
+  if (mode == "complex" && node$mode == "double") element_node("double_into_complex", list(node)) else as_mode(node, mode)
+}
+
 store_elements <- function(cx, key, type, at, node, exact, code) {
   mode <- held_mode(type)
   one <- vapply(at, function(position) position$op == "one", NA)
@@ -324,14 +330,13 @@ store_elements <- function(cx, key, type, at, node, exact, code) {
   if (all(one)) {
     if (node$rank > 0) node <- as_single(cx, node)
     places <- lapply(at, function(position) position$args[[1]])
-    put(cx, "store", c(list(as_mode(node, mode)), places), name = target)
+    put(cx, "store", c(list(as_stored(node, mode)), places), name = target)
     if ("null" %in% type$modes) put(cx, "tag", name = tag_name(cx, key), tag = mode)
     cx$flow[[key]]$modes <- setdiff(cx$flow[[key]]$modes, "null")
     return()
   }
   if (exact) refuse(cx, code, "several places in `[[`")
-  node <- as_mode(node, mode)
-  node <- named_if_long(cx, node)
+  node <- named_if_long(cx, as_stored(node, mode))
   put(cx, "store_many", c(list(node), at), name = target)
   if (!"null" %in% type$modes) return()
   made <- step_node("tag", cx$line, name = tag_name(cx, key), tag = mode)

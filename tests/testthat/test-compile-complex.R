@@ -120,3 +120,22 @@ test_that("what R does not do with complex numbers stops as in R, and what it wa
     }
   }
 })
+
+test_that("what is missing of doubles is stored among complex numbers as R stores it", {
+  stores <- list(
+    function(x, k) {
+      x[1] <- k
+      x[[2]] <- k + 1
+      x
+    },
+    function(x, k) {
+      m <- matrix(0i, 2, 2)
+      m[1, ] <- c(k, 1)
+      m[]
+    }
+  )
+  parts <- function(z) list(Re(z), Im(z), is.nan(Re(z)), dim(z))
+  for (f in stores) for (k in list(NA_real_, NaN, NA_integer_, 1)) {
+    expect_identical(parts(ds_compile(f, whole = TRUE)(c(1 + 2i, NA, 2), k)), parts(f(c(1 + 2i, NA, 2), k)))
+  }
+})

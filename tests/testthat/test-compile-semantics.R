@@ -883,3 +883,10 @@ test_that("numbers that are no counts are R's affair wherever a constant is look
     expect_identical(outcome_of(ds_compile(f, whole = TRUE), list(c(3, 1))), outcome_of(f, list(c(3, 1))))
   }
 })
+
+test_that("all of a matrix is the matrix", {
+  takes <- list(function(x) x[], function(x) x[, drop = TRUE], function(x) x[drop = FALSE], function(x) 2 * x[] + x)
+  for (f in takes) for (x in list(diag(2), 1:3, matrix(1:2, 1), array(1:8, c(2, 2, 2)))) {
+    expect_identical(outcome_of(ds_compile(f), list(x)), outcome_of(f, list(x)))
+  }
+})

@@ -15,6 +15,7 @@ static inline SEXP ds_single_complex(ds_complex z) {
 
 static inline ds_complex ds_i2z(int x) { return x == NA_INTEGER ? DS_NA_COMPLEX : __builtin_complex((double) x, 0.0); }
 static inline ds_complex ds_d2z(double x) { return __builtin_complex(x, 0.0); }
+static inline ds_complex ds_d_in_z(double x) { return R_IsNA(x) ? DS_NA_COMPLEX : ds_d2z(x); }
 static inline int ds_isna_z(ds_complex z) { return ISNAN(__real__ z) || ISNAN(__imag__ z); }
 static inline int ds_isnan_z(ds_complex z) { return R_IsNaN(__real__ z) || R_IsNaN(__imag__ z); }
 static inline int ds_finite_z(ds_complex z) { return R_FINITE(__real__ z) && R_FINITE(__imag__ z); }
