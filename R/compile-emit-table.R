@@ -131,11 +131,9 @@ late_table <- list(
 sure_comparison <- function(node) if (node$op %in% names(compared)) compared_row(node$op)
 
 special_row <- function(node) {
-  if (node$op == "pow" && node$args[[2]]$op == "const" && identical(
-    node$args[[2]]$value,
-    2
-  )) return(c_row("ds_square(@1)"))
-  if (node$op == "round" && node$args[[2]]$op == "const" && isTRUE(node$args[[2]]$value == 0)) return(c_row("nearbyint(@1)"))
+  is_second <- function(value) node$args[[2]]$op == "const" && identical(node$args[[2]]$value, value)
+  if (node$op == "pow" && is_second(2)) return(c_row("ds_square(@1)"))
+  if (node$op == "round" && (is_second(0) || is_second(0L))) return(c_row("nearbyint(@1)"))
   if (node$op == "ifelse") return(c_row("DS_IFELSE(@1, @2, @3)"))
   if (node$op == "math_z") return(c_row(sprintf("DS_NAN_Z(%s, @1)", node$fn)))
   if (node$op == "math") {

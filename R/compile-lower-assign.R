@@ -317,7 +317,8 @@ tell_raised <- function(cx, key, modes, stored) {
 # What is missing of doubles has both parts missing where it is stored among complex numbers, and one where it is
 # turned into one.
 as_stored <- function(node, mode) {
-  if (mode == "complex" && node$mode == "double") element_node("double_into_complex", list(node)) else as_mode(node, mode)
+  if (mode == "complex" && node$mode == "double") return(element_node("double_into_complex", list(node)))
+  as_mode(node, mode)
 }
 
 store_elements <- function(cx, key, type, at, node, exact, code) {

@@ -78,7 +78,7 @@ lower_load <- function(cx, call) {
   }
   of <- settle_data(cx, of)
   if (!is.null(of$names) && !exact) return(named_load(cx, call, of, indices))
-  if (!exact && length(indices) == 1 && rlang::is_missing(indices[[1]]) && of$node$rank > 1) return(of) # `m[]`
+  if (!exact && length(indices) == 1 && rlang::is_missing(indices[[1]]) && of$node$rank > 1) return(of) # all of it
   mark <- length(cx$out)
   positions <- made_after(cx, list(of), lower_positions(cx, indices))
   of <- keep_aside(cx, of, mark)

@@ -119,11 +119,11 @@ test_that("the order in which R asks for arguments is that of this R", {
 
 test_that("what is assigned is worked out before its places, and stays so, whatever they change", {
   kernels <- list(
-    function(x, m, i) for (t in 1:3) z <- x[{i <- i + 1; i}] <- i,
-    function(x, m, i) for (t in 1:3) z <- m[1, {i <- i + 1; i}] <- i,
-    function(x, m, i) for (t in 1:3) m[cbind({i <- i + 1; i}, 1)] <- i,
-    function(x, m, i) for (t in 1:3) x <- c(x, list(i, {i <- i + 1; i})),
-    function(x, m, i) for (t in 1:3) x <- c(x, list({x <- list(); i}))
+    function(x, m, i) for (t in 1:3) z <- x[(i <- i + 1)] <- i,
+    function(x, m, i) for (t in 1:3) z <- m[1, (i <- i + 1)] <- i,
+    function(x, m, i) for (t in 1:3) m[cbind((i <- i + 1), 1)] <- i,
+    function(x, m, i) for (t in 1:3) x <- c(x, list(i, (i <- i + 1))),
+    function(x, m, i) for (t in 1:3) x <- c(x, list(length(x <- list())))
   )
   for (loop in kernels) {
     body(loop) <- call("{", quote(z <- 0), body(loop), quote(list(x, m, i, z)))
