@@ -77,13 +77,22 @@ summed_mode <- function(mode) mode_field(mode, "sum")
 
 always <- function(mode) function(from) mode
 
+# Code of what is finite of values that are taken together.
+finite_of <- function(cx, call, codes) {
+  check_of_r(cx, call, c("c", "is.finite", "["))
+  held <- held_code(cx, if (length(codes) == 1) codes[[1]] else as.call(c(quote(c), codes)))
+  bquote(.(held)[is.finite(.(held))])
+}
+
 lower_range_of <- function(cx, call) {
   args <- as.list(call)[-1]
   either <- either_way(cx, call, args, "na.rm")
   if (!is.null(either)) return(either)
   skip <- constant_flag(cx, args$na.rm, call)
-  args$na.rm <- NULL
+  finite <- constant_flag(cx, args$finite, call)
+  args[c("na.rm", "finite")] <- NULL
   if (length(args) == 0) fall_back(cx, "range() of nothing")
+  if (finite) return(lower(cx, as.call(list(call[[1]], finite_of(cx, call, unname(args))))))
   all <- if (length(args) == 1) operand_values(cx, args)[[1]] else not_null(cx, lower_concat(cx, as.call(c(
     quote(c),
     unname(args)

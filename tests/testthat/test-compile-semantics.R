@@ -890,3 +890,13 @@ test_that("all of a matrix is the matrix", {
     expect_identical(outcome_of(ds_compile(f), list(x)), outcome_of(f, list(x)))
   }
 })
+
+test_that("a range may be that of finite numbers alone", {
+  ranges <- list(
+    function(x) range(x, finite = TRUE), function(x) range(x, finite = FALSE, na.rm = TRUE),
+    function(x) range(x[-1], 2, finite = TRUE), function(x) diff(range(log(abs(x)), na.rm = FALSE, finite = TRUE))
+  )
+  for (f in ranges) for (x in list(c(3, NA, -Inf, 0.5), 0.5, c(2L, NA), c(a = 1, b = NaN), numeric())) {
+    expect_identical(outcome_of(ds_compile(f), list(x)), outcome_of(f, list(x)))
+  }
+})
