@@ -109,7 +109,7 @@ part_element <- function(cx, call) {
   path <- if (call_name(call) %in% c("[", "[[") && length(call) == 3) part_path(cx, call[[2]])
   ours <- length(path$places) == 1 && identical(path$of$kind, "number") && path$of$rank == 1 && !is_text(call[[3]]) &&
     stores_elements(kernel_code(cx$scope$kernel), as.character(call[[2]][[2]])) && length(assigned_names(call)) == 0
-  if (!ours || "character" %in% path$of$modes) return(NULL)
+  if (!ours || length(path$of$modes) != 1 || path$of$modes == "character") return(NULL)
   at <- part_places(cx, path)
   spot <- element_place(cx, call[[3]])
   if (is.null(spot)) return(NULL)

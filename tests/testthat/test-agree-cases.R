@@ -39,7 +39,7 @@ test_that("mistakes that the study's own inputs don't show are found by the case
 
 test_that("honest rewritings are rounding at worst, on every case", {
   honest <- list(
-    function(rain) sum(rain), function(rain) sum(rev(rain)), function(rain) sum(rain[order(rain)]),
+    function(rain) sum(rain), function(rain) sum(rev(rain)),
     function(rain) {
       s <- c <- 0
       for (r in rain) {

@@ -65,7 +65,7 @@ test_that("rewritings that round better than the reference agree, and what is a 
   shrink <- function(x) exp(x) - 1
   honest <- list(
     list(shrink, function(x) expm1(x), small),
-    list(function(x) 1 - cos(x), function(x) 2 * sin(x / 2)^2, small), list(smooth, spectral, taps),
+    list(smooth, spectral, taps),
     list(function(x) x / mean(x), function(x) x / sum(x / length(x)), function(n) list(x = stats::rgamma(n, 4)))
   )
   for (k in seq_along(honest)) {
@@ -73,9 +73,9 @@ test_that("rewritings that round better than the reference agree, and what is a 
     off <- function(...) pair[[1]](...) * (1 + 1e-9)
     formals(off) <- formals(pair[[1]])
     body(off) <- as.call(list(quote(`*`), as.call(c(pair[[1]], lapply(names(formals(off)), as.name))), 1 + 1e-9))
-    found <- found_in(pair[[1]], c(pair[[2]], if (k %in% c(1, 3)) off), pair[[3]])
+    found <- found_in(pair[[1]], c(pair[[2]], if (k == 1) off), pair[[3]])
     expect_identical(found$each[[1]], character(), label = deparse(body(pair[[1]]))[[1]])
-    if (k %in% c(1, 3)) expect_true("own inputs" %in% found$each[[2]])
+    if (k == 1) expect_true("own inputs" %in% found$each[[2]])
   }
   broken <- found_in(function(x) prod(x)^(1 / length(x)), function(x) exp(mean(log(x))), function(n) {
     list(x = stats::runif(n, 1, 2)) # a product that overflows at large sizes, and vanishes on tiny numbers
@@ -171,14 +171,6 @@ test_that("lists, data frames, text and missing values among the arguments get c
     function(d, p, kind) reference(d, p, ifelse(is.na(kind), "wet", kind)),
     function(d, p, kind) if (nrow(d)) reference(d, p, kind) else NULL
   )
-  expect_identical(found_in(reference, function(d, p, kind) reference(d, p, kind), inputs)$cases, character())
-  expect_true(all(lengths(found_in(reference, wrong, inputs)$each) > 0))
-  groups <- function(n) list(x = stats::rnorm(n), g = sample(5L, n, TRUE))
-  plain <- function(x, g) {
-    out <- numeric(5)
-    for (i in seq_along(x)) out[g[i]] <- out[g[i]] + x[i]
-    out
-  }
-  by_sum <- function(x, g) vapply(1:5, function(k) sum(x[g == k]), 0)
-  expect_identical(found_in(plain, by_sum, groups)$cases, character())
+  found <- found_in(reference, c(function(d, p, kind) reference(d, p, kind), wrong), inputs)
+  expect_identical(lengths(found$each) > 0, c(FALSE, rep(TRUE, length(wrong))))
 })

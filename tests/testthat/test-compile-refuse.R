@@ -72,3 +72,16 @@ test_that("without a compiler there is a clear error, and a fallback", {
   expect_message(expect_identical(fast(1), f(1)), "There is no C compiler", class = "ds_message_stayed")
   expect_silent(fast(2))
 })
+
+test_that("an element of a list whose parts may be of two kinds is refused in words", {
+  f <- function(x) {
+    l <- list()
+    for (i in seq_along(x)) {
+      l[[1]][i] <- x[i]
+      l[[2]] <- 7L
+      w <- l[[1]][1]
+    }
+    w
+  }
+  expect_match(conditionMessage(refused(f, c(0.5, 2))), "an element of another kind in a part of a list")
+})

@@ -363,7 +363,11 @@ test_that("names, shapes and warnings are R's", {
   both_ways(function(x) any(x), c(1, 0))
   both_ways(function(x) is.null(if (NA) 1 else x), 1)
   both_ways(function(k, n) {
-    for (v in switch(n, 0.5, k, 30)) k <- k + v
+    for (v in switch(n,
+      0.5,
+      k,
+      30
+    )) k <- k + v
     k
   }, 1L, 2)
   both_ways(function(x) {

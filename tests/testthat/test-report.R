@@ -1,6 +1,9 @@
 hostile <- "<script>document.title='taken'</script>"
 
+kept <- new.env()
+
 hostile_result <- function() {
+  if (!is.null(kept$result)) return(kept$result)
   study <- ds_study(paste("Routing", hostile), rain_inputs,
     sizes = c(10, 100), unit = "hours & <i>days</i>",
     cases = FALSE
@@ -11,7 +14,7 @@ hostile_result <- function() {
       keep.source = TRUE
     )[[1]]), note = hostile) |>
     ds_stage("filter", route_filter)
-  ds_run(study, quick_plan())
+  kept$result <- ds_run(study, quick_plan())
 }
 
 test_that("a report is one file without outside references, and escapes what is the user's", {
@@ -59,11 +62,10 @@ test_that("a browser shows the report without sideways scrolling or complaint, a
   probe <- paste0(
     "[d.documentElement.scrollWidth <= d.defaultView.innerWidth, ",
     "[...d.querySelectorAll('figure svg')].filter(s => s.getBoundingClientRect().width > 0).length > 4, ",
-    "[...d.querySelectorAll('nav a')].every(a => d.querySelector(a.getAttribute('href')) !== null)].join()"
+    "[...d.querySelectorAll('nav a')].every(a => d.querySelector(a.getAttribute('href')) !== null), ",
+    "d.title.startsWith('Deep Stride: Routing')].join()"
   )
-  for (width in c(1280, 800, 390)) expect_identical(title_in_browser(file, width, probe), "true,true,true")
-  title <- title_in_browser(file, 800, "d.title")
-  expect_match(title, "Deep Stride: Routing")
+  for (width in c(1280, 800, 390)) expect_identical(title_in_browser(file, width, probe), "true,true,true,true")
 })
 
 test_that("stages are switched off and on, and marks say what they are", {

@@ -112,7 +112,7 @@ test_that("an evaluation that runs past the limit all the same is stopped there"
   }
   study <- routing_study(c(10, 50)) |> ds_stage("hang", hang)
   agreement <- ds_agree(study, sizes = 10)
-  cells <- ds_time(study, quick_plan(cell_limit = 2), agreement)$cells
+  cells <- ds_time(study, quick_plan(cell_limit = 1), agreement)$cells
   expect_identical(cells$state[cells$stage == "hang"], c("timed", "stopped"))
   expect_identical(cells$state[cells$stage == "filled"], c("timed", "timed"))
 
