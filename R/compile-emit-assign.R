@@ -125,6 +125,9 @@ count_locals <- function(em, nodes, prefix = "e") {
   sprintf("const R_xlen_t %s%d_ = %s;", prefix, seq_along(nodes), vapply(nodes, function(node) c_count(em, node), ""))
 }
 
+# The product of counts. What no vector can hold is left to R: the product of three may be more than C can count to.
+times_text <- function(counts) Reduce(function(a, b) sprintf("DS_TIMES(%s, %s)", a, b), counts)
+
 each_text <- function(body, count = "n_") sprintf("DS_EACH(k_, %s) %s", count, body)
 
 make_fill <- function(em, node, late) {
@@ -136,7 +139,7 @@ make_fill <- function(em, node, late) {
         em,
         extents
       ),
-      sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * "))
+      sprintf("const R_xlen_t n_ = %s;", times_text(names))
     ),
     count = "n_", fill = if (!late) each_text("new_[k_] = x_;"), extents = names
   )
@@ -191,7 +194,7 @@ make_reshape <- function(em, node) {
   fill <- function(place) indent(each_text(sprintf("new_[k_] = %s[%s];", from, place)))
   list(
     steps = c(
-      count_locals(em, extents), sprintf("const R_xlen_t n_ = %s;", paste(names, collapse = " * ")),
+      count_locals(em, extents), sprintf("const R_xlen_t n_ = %s;", times_text(names)),
       sprintf("DS_NEED(n_ == %1$s_n || (%1$s_n > 0 && n_ > 0 && n_ %% %1$s_n == 0));", from)
     ),
     count = "n_", fill = c(sprintf("if (n_ == %s_n) {", from), fill(chosen), "} else {", fill(again), "}"),

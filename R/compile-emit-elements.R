@@ -10,9 +10,9 @@ element_parts <- function(em, node, id = "") {
   leaves$constants <- 0
   at <- take_leaf(em, node, leaves, id)
   lengths <- unique(leaves$lengths)
-  same <- length_steps(lengths, leaves, node$rank, paste0("n_", id), paste0("same", id))
+  same <- length_steps(lengths, leaves, node$rank, paste0("n_", id), paste0("same_", id))
   list(
-    steps = c(leaves$steps, same), at = at, count = paste0("n_", id), same = paste0("same", id),
+    steps = c(leaves$steps, same), at = at, count = paste0("n_", id), same = paste0("same_", id),
     single = length(lengths) == 1 || leaves$strict,
     extents = if (length(leaves$matrices)) leaves$matrices[[1]]
   )

@@ -92,7 +92,7 @@ pick_all <- function(em, node, use = "", positions = node$args) {
 
 # Loops over the picked places, the first index fastest; `body` is C of the place.
 pick_loops <- function(picked, body) {
-  indices <- sprintf("i%s", seq_along(picked$counts))
+  indices <- sprintf("i%s_", seq_along(picked$counts))
   open <- sprintf("for (R_xlen_t %1$s = 0; %1$s < %2$s; ++%1$s)", rev(indices), rev(picked$counts))
   text <- body(picked$spot(indices))
   c("tick -= n_all_ >> 3; DS_TURN(0);", open[-length(open)], paste(open[[length(open)]], text))
@@ -108,7 +108,7 @@ make_subset <- function(em, node) {
   drops <- if (node$rank > 1 && !node$keep) sprintf("DS_NEED(%s);", paste(extents, "!= 1", collapse = " && "))
   if (length(node$args) > 1 && !node$keep && node$rank == 1 && sum(kept) > 1) drops <- "DS_FALLBACK;"
   list(
-    steps = c(picked$steps, drops, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * "))),
+    steps = c(picked$steps, drops, sprintf("const R_xlen_t n_all_ = %s;", times_text(picked$counts))),
     count = "n_all_",
     fill = c("R_xlen_t to_ = 0;", pick_loops(picked, function(chosen) {
       sprintf(
@@ -178,7 +178,7 @@ emit_store_many <- function(em, step, name) {
   }
   same <- !is.null(from) && from == name
   c("{", indent(c(
-    value, picked$steps, sprintf("const R_xlen_t n_all_ = %s;", paste(picked$counts, collapse = " * ")),
+    value, picked$steps, sprintf("const R_xlen_t n_all_ = %s;", times_text(picked$counts)),
     if (!is.null(from)) sprintf("DS_NEED(n_all_ == 0 || (%1$s_n > 0 && n_all_ %% %1$s_n == 0));", from),
     if (same) "DS_FALLBACK;", room,
     if (!is.null(from)) "R_xlen_t next_ = 0;",

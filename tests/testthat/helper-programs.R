@@ -251,6 +251,7 @@ tortured <- function(fast) {
 one_missing <- function(x) {
   if (is.complex(x)) return(list(one_missing(Re(x)), one_missing(Im(x)), attributes(x)))
   if (is.function(x)) return(deparse(x)) # each call makes one of its own
+  if (inherits(x, "try-error")) attr(x, "condition")$call <- deparse(attr(x, "condition")$call) # without its lines
   if (is.double(x)) replace(x, is.na(x), NA) else x
 }
 
@@ -275,6 +276,14 @@ outcome_of <- function(f, arguments) {
     value = rapply(list(value), one_missing, how = "replace"), warned = warned,
     drawn = .Random.seed, shown = shown
   )
+}
+
+# A function compiled, once for calls that follow each other.
+compiled_once <- function(f, ...) {
+  asked <- list(f, ...)
+  if (!identical(programs$last, asked)) programs$fast <- ds_compile(f, ...)
+  programs$last <- asked
+  programs$fast
 }
 
 # Until the caller ends, loops that take next to no time are not run in R to see which is faster; nor are functions,

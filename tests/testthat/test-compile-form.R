@@ -115,3 +115,29 @@ test_that("variables may be called like anything that the C of a kernel speaks o
   set.seed(1)
   expect_identical(fast(1e-20, c(1, 2, 3), 1:3), expected)
 })
+
+test_that("nothing that the C of a kernel names beside its variables can be a variable", {
+  taken <- internal("is_taken_in_c")
+  endings <- c("", "_lost", "_part", "_from", internal("array_endings"))
+  spoken <- "include|define|deepstride|kernel|text|order|h|undef|always_inline|unused|jmp_buf|_setjmp"
+  several <- function(x, k) {
+    x[k] <- x[k] * 2 + c(x, 1)[k]
+    x
+  }
+  programs <- c(list(list(several, list(c(1, 2, 3), c(1, 2)))), lapply(1:12, function(seed) {
+    list(eval(parse(text = random_program(seed)), program_scope), random_arguments(seed, 1))
+  }))
+  for (one in programs) {
+    kernel <- internal("read_kernel")(one[[1]])
+    types <- stats::setNames(lapply(one[[2]], internal("type_of_value")), names(kernel$formals))
+    form <- tryCatch(internal("lower_kernel")(kernel, types), ds_error_unsupported = function(e) NULL)
+    if (is.null(form)) next
+    own <- unlist(lapply(c(list(form), form$callees), function(part) internal("c_names")(part)))
+    text <- gsub("//.*", "", strsplit(internal("emit_form")(form)$text, "\n")[[1]])
+    text <- gsub("\"[^\"]*\"", "", text)
+    words <- unlist(regmatches(text, gregexpr("(?<![A-Za-z0-9_.])[A-Za-z_][A-Za-z0-9_]*", text, perl = TRUE)))
+    words <- setdiff(words, unlist(lapply(own, paste0, endings)))
+    free <- Filter(function(word) !taken(word) && !grepl(paste0("^(", spoken, ")$"), word), words)
+    expect_identical(free, character(), label = deparse1(one[[1]]))
+  }
+})

@@ -1,15 +1,5 @@
 # Lists that grow and shrink while a loop goes over them: of places, of numbers of either kind, of records.
 
-same_and_native <- function(f, ...) {
-  arguments <- list(...)
-  fast <- ds_compile(f)
-  for (call in 1:2) {
-    expect_identical(suppressMessages(outcome_of(fast, arguments)), outcome_of(f, arguments), info = deparse1(f))
-  }
-  parts <- ds_inspect(fast)$parts
-  all(parts$runs == "native") && sum(parts$handed_back) == 0
-}
-
 test_that("a queue of places is filled by c() and append(), of integers and doubles alike", {
   without_comparing()
   set.seed(4)
@@ -29,7 +19,7 @@ test_that("a queue of places is filled by c() and append(), of integers and doub
     land
   }
   wet[6, 6] <- 1L
-  for (at in list(6, 6L)) expect_true(same_and_native(flood, wet, at, at))
+  for (at in list(6, 6L)) expect_identical(over_parts(flood, wet, at, at), "native")
   around <- function(land) {
     stack <- list(c(6L, 6L))
     seen <- land * 0L
@@ -46,7 +36,7 @@ test_that("a queue of places is filled by c() and append(), of integers and doub
     }
     list(seen, at)
   }
-  expect_true(same_and_native(around, wet))
+  expect_identical(over_parts(around, wet), "native")
   kinds <- function(n, x) {
     queue <- list(x, 0.5)
     total <- 0L
@@ -58,22 +48,22 @@ test_that("a queue of places is filled by c() and append(), of integers and doub
     }
     list(queue, total)
   }
-  expect_true(same_and_native(kinds, 6, 2L))
-  expect_true(same_and_native(kinds, 3, c(NA, 2L)))
-  same_and_native(kinds, 4, .Machine$integer.max)
-  same_and_native(kinds, 4, TRUE)
+  expect_identical(over_parts(kinds, 6, 2L), "native")
+  expect_identical(over_parts(kinds, 3, c(NA, 2L)), "native")
+  over_parts(kinds, 4, .Machine$integer.max)
+  over_parts(kinds, 4, TRUE)
   length_first <- function(n) {
     queue <- list(1)
     for (i in seq_len(n)) queue <- c(queue, list(length(queue), queue[[1]] + i))
     queue
   }
-  expect_true(same_and_native(length_first, 4))
+  expect_identical(over_parts(length_first, 4), "native")
   given <- function(parts) {
     out <- list()
     for (i in seq_along(parts)) out[[i]] <- parts[[i]][1]
     out
   }
-  expect_true(same_and_native(given, list(1:3, c(2.5, 1), NA_integer_)))
+  expect_identical(over_parts(given, list(1:3, c(2.5, 1), NA_integer_)), "native")
 })
 
 test_that("records are put in, taken out and changed, whoever made them", {
@@ -100,7 +90,7 @@ test_that("records are put in, taken out and changed, whoever made them", {
   }
   land <- matrix(0, 6, 6)
   land[2:6, 3] <- 1
-  for (n in list(6, 6L)) expect_true(same_and_native(path, land, c(n, 1), c(n, n)))
+  for (n in list(6, 6L)) expect_identical(over_parts(path, land, c(n, 1), c(n, n)), "native")
   gauges <- function(n) {
     sites <- list()
     for (i in seq_len(n)) sites[[i]] <- list(level = i, seen = FALSE, flows = c(i, i^2))
@@ -115,7 +105,7 @@ test_that("records are put in, taken out and changed, whoever made them", {
     }
     list(sites, before, one)
   }
-  expect_true(same_and_native(gauges, 5))
+  expect_identical(over_parts(gauges, 5), "native")
   drained <- function(l) {
     s <- 0
     while (length(l) > 0) {
@@ -127,7 +117,7 @@ test_that("records are put in, taken out and changed, whoever made them", {
     }
     list(l, s, last)
   }
-  for (a in list(1, 1L)) expect_true(same_and_native(drained, list(list(a = a, b = 1:3), list(a = 2, b = 4L))))
+  for (a in list(1, 1L)) expect_identical(over_parts(drained, list(list(a = a, b = 1:3), list(a = 2, b = 4L))), "native")
   # what is no such list, or looks like one for a while
   others <- list(
     list(list(b = 1, a = 1), list(a = 2, b = 4)), list(list(a = 1, b = c(x = 1)), list(a = 2, b = 4)),
@@ -135,7 +125,7 @@ test_that("records are put in, taken out and changed, whoever made them", {
     list(structure(list(a = 1, b = 1), class = "gauge"), list(a = 2, b = 4)), list(list(a = "1", b = 1)),
     list(u = list(a = 3, b = 1), v = list(a = 2, b = 4))
   )
-  for (l in others) same_and_native(drained, l)
+  for (l in others) over_parts(drained, l)
   missed <- list(
     function(l) {
       for (i in seq_along(l)) l[[i]]$other <- i
@@ -154,5 +144,5 @@ test_that("records are put in, taken out and changed, whoever made them", {
       found
     }
   )
-  for (f in missed) same_and_native(f, list(list(a = 1, b = 2), list(a = 2, b = 4)))
+  for (f in missed) over_parts(f, list(list(a = 1, b = 2), list(a = 2, b = 4)))
 })

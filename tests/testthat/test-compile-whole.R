@@ -4,13 +4,13 @@ withr::defer(build_quickly(), teardown_env())
 
 same_bits <- function(f, ...) {
   theirs <- f(...)
-  ours <- suppressMessages(ds_compile(f)(...))
+  ours <- suppressMessages(compiled_once(f)(...))
   expect_identical(ours, theirs, label = deparse1(body(f)))
   if (is.double(theirs)) expect_identical(1 / ours, 1 / theirs, label = deparse1(body(f))) # the sign of zero
 }
 
 test_that("quotients and remainders of whole numbers by constants are R's", {
-  for (by in list(1, 2, 3, 8, 1000, 2147483647, 2.5, -2, 2L, 7L, -2L)) {
+  for (by in list(1, 2, 3, 1000, 2147483647, 2.5, -2, 7L, -2L)) {
     whole <- eval(bquote(function(low, high) {
       at <- 1
       middle <- near <- rest <- 0

@@ -246,6 +246,8 @@ static inline SEXP ds_list_fit(SEXP list, R_xlen_t used) { return XLENGTH(list) 
 
 /* Fresh data in the scratch object, which a variable then takes. */
 #define DS_SLOT(slot) SEXP slot = R_NilValue; PROTECT_INDEX slot##_i; PROTECT_WITH_INDEX(slot, &slot##_i)
+#define DS_TIMES(a, b) ({ R_xlen_t ds_product; \
+  DS_NEED(!__builtin_mul_overflow(a, b, &ds_product) && ds_product < R_XLEN_T_MAX); ds_product; })
 #define DS_NEW(mode, out, n) ds_##mode *const out = ds_data_##mode(REPROTECT_IT(ds_fresh_##mode(n)))
 typedef double ds_double;
 typedef int ds_integer;
