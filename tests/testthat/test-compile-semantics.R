@@ -886,6 +886,11 @@ test_that("numbers that are no counts are R's affair wherever a constant is look
   }
 })
 
+test_that("extents that no vector can have are R's error, after what is drawn before", {
+  both_ways(function(k) array(runif(1), c(k, k, k)), 4194304L)
+  both_ways(function(k) matrix(runif(1), k, k), 2147483647L)
+})
+
 test_that("all of a matrix is the matrix", {
   takes <- list(function(x) x[], function(x) x[, drop = TRUE], function(x) x[drop = FALSE], function(x) 2 * x[] + x)
   for (f in takes) for (x in list(diag(2), 1:3, matrix(1:2, 1), array(1:8, c(2, 2, 2)))) {
