@@ -262,6 +262,7 @@ lower_constant <- function(cx, code) {
   if (!typeof(code) %in% mode_names || length(code) != 1 || length(attributes(code))) {
     refuse(cx, code, sprintf("a constant of type %s", typeof(code)), "Kernels hold numbers.")
   }
+  if (is.character(code) && !validEnc(code)) refuse(cx, code, "text that its encoding does not have")
   new_value(const_node(code))
 }
 

@@ -27,15 +27,6 @@ same_for_all <- function(f, inputs) {
 test_that("arithmetic of an integer that becomes a double gives R's values, types and overflows", {
   without_comparing()
   kernels <- list(
-    function(a, n) {
-      x <- a
-      for (i in seq_len(n)) {
-        y <- x + 1L
-        if (i > 3) x <- x + 0.5
-        x <- x + i
-      }
-      list(x, y)
-    },
     function(a, n) { # a product of integers has no -0
       x <- a
       y <- 1L
@@ -82,20 +73,10 @@ test_that("arithmetic of an integer that becomes a double gives R's values, type
         if (i > 5) x <- a / 2
       }
       list(x, y, z)
-    },
-    function(a, n) {
-      x <- a
-      for (i in seq_len(n)) {
-        y <- if (i %% 2 == 0) x else 2L
-        z <- ifelse(x > 4, x, 0L)
-        x <- x + y
-        if (i == 5) x <- x + 0.1
-      }
-      list(x, y, z)
     }
   )
   native <- vapply(kernels, same_for_all, 0, numbers)
-  expect_true(all(native[-6] >= 3))
+  expect_true(all(native[-5] >= 3))
 })
 
 test_that("elements, extremes and sums of such vectors and matrices are R's, too", {
@@ -134,16 +115,6 @@ test_that("elements, extremes and sums of such vectors and matrices are R's, too
         if (i > 2) w <- w * 0.5
       }
       list(a, k, ends, d)
-    },
-    function(v, n) {
-      w <- v
-      z <- integer(length(w) + 1L)
-      for (i in seq_along(z)) {
-        z[i] <- w[(i - 1L) %% length(w) + 1L] + 1L
-        z[c(1, 2)] <- c(w, 1L)[1:2]
-        if (i > 1) w[length(w)] <- 2.5
-      }
-      list(w, z)
     },
     function(v, n) { # its own index changes it
       w <- v

@@ -29,22 +29,6 @@ nest_kernels <- list(
       table
     }
   ),
-  rows = list(function() {
-    ends <- cumsum(c(0L, sample(0:3, 4, TRUE)))
-    list(start = ends, column = awkward_integers(max(ends)), x = awkward_doubles(4))
-  }, function(start, column, x) {
-    total <- numeric(length(start) - 1)
-    for (i in seq_along(total)) {
-      k <- start[i] + 1L
-      s <- 0
-      while (k <= start[i + 1]) {
-        s <- s + x[column[k]]
-        k <- k + 1L
-      }
-      total[i] <- s
-    }
-    total
-  }),
   alignment = list(
     function() list(a = awkward_integers(sample(0:4, 1)), b = awkward_integers(sample(0:4, 1))),
     function(a, b) {
@@ -75,25 +59,12 @@ nest_kernels <- list(
     }
     out
   }),
-  counts = list(function() list(k = near_integers(sample(0:6, 1)), m = sample(0:4, 1)), function(k, m) {
-    counts <- integer(m)
-    for (v in k) counts[v] <- counts[v] + 1L
-    counts
-  }),
   gather = list(
     function() list(x = awkward_doubles(4), p = awkward_integers(sample(0:5, 1)), d = sample(0:2, 1)),
     function(x, p, d) {
       out <- numeric(length(p))
       for (i in seq_along(p)) out[i] <- x[p[i] + d] * 2
       out
-    }
-  ),
-  scattered = list(
-    function() list(x = awkward_doubles(sample(0:4, 1)), p = near_integers(sample(0:5, 1))),
-    function(x, p) {
-      total <- numeric(3)
-      for (i in seq_along(p)) total[p[i]] <- total[p[i]] + x[p[i]]
-      total
     }
   ),
   guarded = list(function() list(w = awkward_integers(3), n = sample(0:3, 1)), function(w, n) {
@@ -103,14 +74,6 @@ nest_kernels <- list(
       if (!is.na(w[k])) out[i] <- out[i] + w[k] + w[1]
     }
     out
-  }),
-  runs = list(function() list(w = awkward_integers(sample(0:6, 1))), function(w) {
-    run <- longest <- 0L
-    for (v in w) {
-      run <- if (v == 1L) run + 1L else 0L
-      if (run > longest) longest <- run
-    }
-    c(run, longest)
   }),
   totals = list(function() list(w = awkward_integers(sample(0:6, 1))), function(w) {
     total <- 0L
@@ -126,18 +89,6 @@ nest_kernels <- list(
       if (low > 0) count <- count + 1
     }
     list(low, high, count)
-  }),
-  insertion = list(function() list(x = awkward_integers(sample(0:6, 1))), function(x) {
-    for (i in seq_along(x)[-1]) {
-      held <- x[i]
-      j <- i - 1L
-      while (j > 0L && x[j] > held) {
-        x[j + 1L] <- x[j]
-        j <- j - 1L
-      }
-      x[j + 1L] <- held
-    }
-    x
   }),
   sparse = list(function() {
     list(

@@ -1,11 +1,14 @@
+stored <- new.env()
+
 full_result <- function() {
+  if (!is.null(stored$result)) return(stored$result)
   result <- routing_study(c(10, 100)) |>
     ds_stage("filter", route_filter, note = "a \"note\", <b>bold</b> & 100 %\n\u00e9") |>
     ds_stage("wrong", function(rain, keep) rain) |>
     ds_run(quick_plan())
   result$agreement$table$max_rel[[1]] <- Inf
   result$agreement$table$max_abs[[1]] <- 0.1 + 0.2
-  result
+  stored$result <- result
 }
 
 test_that("a stored result comes back bit for bit, and is stored again byte for byte", {

@@ -4,7 +4,8 @@ timed_routing <- function(plan = quick_plan(), sizes = c(10, 100)) {
     ds_time(plan)
 }
 
-test_that("every round samples every live stage once, in an order that changes", {
+test_that("every round samples every live stage once, in an order that changes, and cells follow from that", {
+  here <- getwd()
   timings <- timed_routing(quick_plan(rounds = c(30, 40)))
   samples <- timings$samples
   for (here in split(samples, paste(samples$size, samples$round))) {
@@ -15,10 +16,7 @@ test_that("every round samples every live stage once, in an order that changes",
   expect_true(all(table(first) > 3))
   expect_true(all(samples$seconds > 0))
   expect_true(all(table(samples$stage, samples$size) >= 30))
-})
-
-test_that("cells follow from the samples", {
-  timings <- timed_routing()
+  expect_identical(getwd(), here)
   cells <- timings$cells
   counted <- internal("counted_samples")(timings$samples, cells)
   for (i in seq_len(nrow(cells))) {
@@ -62,16 +60,20 @@ test_that("a stage that disagrees is never timed, one that fails at a size misse
 })
 
 test_that("a stage that starts to fail while it is timed fails that cell and nothing else", {
+  set.seed(8)
+  before <- .Random.seed
   count <- 0
   timings <- routing_study(10) |>
     ds_stage("tired", function(rain, keep) {
       count <<- count + 1
+      stats::runif(3)
       if (count > 10) stop("no more")
       route_filled(rain, keep)
     }) |>
     ds_time(quick_plan())
   expect_identical(timings$cells$state, c("timed", "failed"))
   expect_match(timings$cells$reason[[2]], "no more")
+  expect_identical(.Random.seed, before)
 })
 
 test_that("every size is looked at again, later, where that is cheap", {
@@ -179,20 +181,6 @@ test_that("a run that is interrupted before its first size says so of every size
   expect_identical(timings$cells$state, c("forecast", "forecast"))
   expect_match(timings$cells$reason, "the run was interrupted before this size")
   expect_match(capture.output(print(timings)), "No stage was timed", all = FALSE)
-})
-
-test_that("timing leaves the caller's random state, directory and limits alone", {
-  set.seed(8)
-  before <- .Random.seed
-  here <- getwd()
-  routing_study(10) |>
-    ds_stage("draws", function(rain, keep) {
-      stats::runif(3)
-      route_filled(rain, keep)
-    }) |>
-    ds_time(quick_plan())
-  expect_identical(.Random.seed, before)
-  expect_identical(getwd(), here)
 })
 
 test_that("progress is a condition that can be caught and muffled", {
