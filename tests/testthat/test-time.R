@@ -5,7 +5,7 @@ timed_routing <- function(plan = quick_plan(), sizes = c(10, 100)) {
 }
 
 test_that("every round samples every live stage once, in an order that changes, and cells follow from that", {
-  here <- getwd()
+  folder <- getwd()
   timings <- timed_routing(quick_plan(rounds = c(30, 40)))
   samples <- timings$samples
   for (here in split(samples, paste(samples$size, samples$round))) {
@@ -16,7 +16,7 @@ test_that("every round samples every live stage once, in an order that changes, 
   expect_true(all(table(first) > 3))
   expect_true(all(samples$seconds > 0))
   expect_true(all(table(samples$stage, samples$size) >= 30))
-  expect_identical(getwd(), here)
+  expect_identical(getwd(), folder)
   cells <- timings$cells
   counted <- internal("counted_samples")(timings$samples, cells)
   for (i in seq_len(nrow(cells))) {
