@@ -47,6 +47,7 @@
 #' exact(depth)
 #' @export
 ds_truth <- function(x) {
+  check_present(missing(x), "x")
   if (is.function(x)) return(compile_exact(x))
   if (inherits(x, "ds_result")) x <- x$agreement
   check_class(x, "ds_agreement", "x", "Make one with `ds_agree()` or `ds_run()`, or give a function.")

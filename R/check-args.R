@@ -17,7 +17,13 @@ in_quotes <- function(texts) paste0("\"", texts, "\"", collapse = ", ")
 
 you_gave <- function(x) sprintf("You gave %s.", describe_value(x))
 
+# What was left out of a call has no value that could be looked at.
+check_present <- function(left_out, arg) {
+  if (left_out) abort_input(sprintf("`%s` is missing.", arg), hint = "It has no default.", arg = arg)
+}
+
 check_string <- function(x, arg, empty = FALSE) {
+  check_present(missing(x), arg)
   ok <- is.character(x) && length(x) == 1 && !is.na(x) && (empty || nzchar(x))
   if (!ok) abort_input(sprintf("`%s` must be one non-empty string.", arg), you_gave(x), arg = arg)
   x
@@ -46,6 +52,7 @@ check_label <- function(x, arg, lines = FALSE) {
 }
 
 check_flag <- function(x, arg) {
+  check_present(missing(x), arg)
   if (!isTRUE(x) && !isFALSE(x)) {
     abort_input(sprintf("`%s` must be TRUE or FALSE.", arg), you_gave(x), arg = arg)
   }
@@ -53,6 +60,7 @@ check_flag <- function(x, arg) {
 }
 
 check_number <- function(x, arg, above = -Inf, below = Inf, hint = NULL) {
+  check_present(missing(x), arg)
   ok <- is.numeric(x) && length(x) == 1 && is.finite(x) && x > above && x < below
   if (!ok) {
     range <- c(
@@ -66,12 +74,14 @@ check_number <- function(x, arg, above = -Inf, below = Inf, hint = NULL) {
 }
 
 check_least <- function(x, arg, least) {
+  check_present(missing(x), arg)
   ok <- is.numeric(x) && length(x) == 1 && !is.na(x) && x >= least
   if (!ok) abort_input(sprintf("`%s` must be one number of at least %s.", arg, format(least)), you_gave(x), arg = arg)
   as.double(x)
 }
 
 check_count <- function(x, arg, least = 1, most = .Machine$integer.max) {
+  check_present(missing(x), arg)
   whole <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x)
   if (!whole || x < least || x > most) {
     range <- if (whole && x > most) sprintf("from %s to %s", format(least), format(most, digits = 10)) else
@@ -85,6 +95,7 @@ check_count <- function(x, arg, least = 1, most = .Machine$integer.max) {
 }
 
 check_function <- function(x, arg, hint = NULL) {
+  check_present(missing(x), arg)
   if (!is.function(x)) {
     abort_input(sprintf("`%s` must be a function.", arg), you_gave(x), hint, arg = arg)
   }
@@ -92,6 +103,7 @@ check_function <- function(x, arg, hint = NULL) {
 }
 
 check_class <- function(x, class, arg, hint) {
+  check_present(missing(x), arg)
   if (!inherits(x, class)) {
     abort_input(sprintf("`%s` must be a <%s>.", arg, class), you_gave(x), hint, arg = arg)
   }
@@ -107,6 +119,7 @@ check_choice <- function(x, choices, arg) {
 
 # Whole numbers of at least 1, as sizes are.
 check_sizes <- function(x, arg) {
+  check_present(missing(x), arg)
   if (!is.numeric(x) || length(x) == 0) {
     abort_input(sprintf("`%s` must be whole numbers of at least 1.", arg), you_gave(x), arg = arg)
   }

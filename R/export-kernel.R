@@ -39,6 +39,7 @@
 #' @export
 ds_export <- function(fast, path, inputs, name = NULL, overwrite = FALSE, language = c("c", "cpp")) {
   language <- check_choice(language, c("c", "cpp"), "language")
+  check_present(missing(fast), "fast")
   if (!inherits(fast, "ds_picked")) compiled_state(fast)
   check_string(path, "path")
   check_flag(overwrite, "overwrite")

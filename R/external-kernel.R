@@ -33,6 +33,7 @@ ds_external <- function(command, args = character(), arguments, limit = 60) {
     )
   }
   if (!is.character(args) || anyNA(args)) abort_input("`args` must be strings.", you_gave(args), arg = "args")
+  check_present(missing(arguments), "arguments")
   named <- is.character(arguments) && length(arguments) > 0 && !anyNA(arguments) && !anyDuplicated(arguments) &&
     all(nzchar(arguments))
   if (!named) abort_input("`arguments` must be names, each once.", you_gave(arguments), arg = "arguments")

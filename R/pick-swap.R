@@ -31,7 +31,9 @@
 #' ds_swap(list(total = ds_compile(total)), for (i in 1:300) total(c(0.2, 1.4)), check = 0.1)
 #' @export
 ds_swap <- function(functions, expr, check = 0.01, tolerance = 1e-9, envir = parent.frame()) {
+  check_present(missing(functions), "functions")
   if (is.character(functions)) return(swap_script(functions))
+  check_present(missing(expr), "expr")
   check_swaps(functions)
   check_least(check, "check", 0)
   check_least(tolerance, "tolerance", 0)

@@ -32,6 +32,7 @@ span_state$on <- FALSE
 #' @rdname ds_span
 #' @export
 ds_spans <- function(expr) {
+  check_present(missing(expr), "expr")
   if (!spans_start()) abort_input("A collection of spans is on already: `ds_spans()` can't be nested.")
   span_state$on <- TRUE
   on.exit({

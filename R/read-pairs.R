@@ -26,7 +26,10 @@ timings_of <- function(x) {
   )
 }
 
-unit_of <- function(x) if (inherits(x, "ds_result")) x$study$unit else "size"
+unit_of <- function(x) {
+  check_present(missing(x), "timings")
+  if (inherits(x, "ds_result")) x$study$unit else "size"
+}
 
 # All pairs of names, or each of the others with `against`: a list of c(first, second).
 stage_pairs <- function(stages, against = NULL) {

@@ -42,6 +42,8 @@
 ds_study <- function(title, inputs, sizes = ds_sizes(100, 1e5), unit = "elements",
                      seed = 1, reference = NULL, cases = ds_cases(), tolerance = ds_tolerance(),
                      truth = NULL) {
+  check_present(missing(title), "title")
+  check_present(missing(inputs), "inputs")
   validate_study(new_study(title, inputs, sizes, unit, seed, reference,
     cases = as_cases(cases),
     tolerance = tolerance, truth = truth

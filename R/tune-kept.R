@@ -19,6 +19,7 @@
 #' tuned(c(0.2, 1.4))
 #' @export
 ds_tuned <- function(f) {
+  check_present(missing(f), "f")
   local_plain()
   check_function(if (inherits(f, "ds_tuning")) f$f else f, "f")
   kept <- if (inherits(f, "ds_tuning")) kept_of(f) else read_tuning(f)

@@ -42,6 +42,7 @@ ds_tune <- function(f, over, inputs, size, where = NULL, make = FALSE, margin = 
   local_random_state()
   called <- substitute(f)
   check_function(f, "f")
+  check_present(missing(over), "over")
   over <- check_over(over)
   check_flag(make, "make")
   taken <- names(formals(args(f)))

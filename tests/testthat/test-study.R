@@ -102,3 +102,13 @@ test_that("a study file is run beside itself, and its faults are named", {
   expect_error(read_study_file(study_file(c("x <- 1", "stop('no gauge')"))), "line 2")
   expect_error(read_study_file("nowhere.R"), "no study file")
 })
+
+test_that("what is left out of a call is asked for by name", {
+  asked <- setdiff(grep("^ds_", getNamespaceExports("deepstride"), value = TRUE), c("ds_span", "ds_compile"))
+  for (name in asked) {
+    f <- getExportedValue("deepstride", name)
+    needed <- setdiff(names(Filter(rlang::is_missing, as.list(formals(f)))), "...")
+    words <- sprintf("`(%s)` is missing", paste(needed, collapse = "|"))
+    if (length(needed)) expect_error(f(), words, class = "ds_error_input", label = name)
+  }
+})
