@@ -175,6 +175,7 @@ ds_compile <- function(
   build <- build_options(numerics, optimise, compiler, threads, precision)
   build$sums <- check_sums(sums, build)
   whole <- check_flag(whole, "whole") || !is_usual(precision)
+  check_present(missing(f), "f")
   if (inherits(f, "ds_compiled")) f <- ds_original(f)
   build$block <- check_block(block, f)
   kernel <- tryCatch(read_kernel(f), CStackOverflowError = function(e) {

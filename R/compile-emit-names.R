@@ -69,7 +69,10 @@ c_words <- c(
 )
 
 is_taken_in_c <- function(name) {
-  shapes <- "^(R|Rf|ds|DS|SEXP|scratch|spare)_|RNGstate$|^[A-Z][A-Z0-9_]+$|^[IE]$|_$|_t$|^(places|taken)[0-9]+|^f_.+_[0-9]+$|__[0-9]+$"
+  shapes <- paste(c(
+    "^(R|Rf|ds|DS|SEXP|scratch|spare)_", "RNGstate$", "^[A-Z][A-Z0-9_]+$", "^[IE]$", "_$", "_t$", "__[0-9]+$",
+    "^(places|taken)[0-9]+", "^f_.+_[0-9]+$"
+  ), collapse = "|")
   name %in% c_words || name %in% macro_words() || grepl(shapes, name) ||
     exists(name, baseenv(), inherits = FALSE) || exists(name, asNamespace("stats"), inherits = FALSE)
 }

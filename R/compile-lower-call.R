@@ -154,14 +154,15 @@ leave_nothing <- function(cx, kernel, found) {
 }
 
 # What tells a function from others.
-kernel_words <- function(kernel) {
-  c(kernel$name, rlang::hash(list(kernel$formals, strip_source(kernel$body))), rlang::obj_address(kernel$env))
+kernel_key <- function(kernel, ...) {
+  code <- rlang::hash(list(kernel$formals, strip_source(kernel$body)))
+  paste(c(kernel$name, code, rlang::obj_address(kernel$env), ...), collapse = " ")
 }
 
 # What is known of a callee: list(routine, mode, random, outside, form). `mode` is NULL where it
 # holds or gives anything but single numbers, "none" as long as no way out of it is known.
 ask_callee <- function(cx, kernel, modes) {
-  key <- paste(c(kernel_words(kernel), modes), collapse = " ")
+  key <- kernel_key(kernel, modes)
   follow_callee(cx, key, kernel$name, function(routine) lower_callee(cx, kernel, modes, routine))
 }
 
@@ -234,7 +235,7 @@ most_written_in <- 400 # turns of the walker counted
 
 # A call as steps: the arguments, the body, the value in a variable.
 write_in <- function(cx, kernel, given, code, functions = list()) {
-  own <- paste(c(kernel_words(kernel), kernel$scope$prefix), collapse = " ")
+  own <- kernel_key(kernel, kernel$scope$prefix)
   if (own %in% cx$written_in) {
     cx$shared$endless <- union(cx$shared$endless, cx$shared$doubtful)
     refuse_endless(cx, kernel, code)
@@ -256,7 +257,7 @@ write_in <- function(cx, kernel, given, code, functions = list()) {
     lower_defaults(cx, setdiff(names(kernel$formals), names(given)))
     lower_tail(cx, kernel$body, kernel$line)
   })
-  cx$shared$sizes[[paste(kernel_words(kernel), collapse = " ")]] <- count_steps(steps)
+  cx$shared$sizes[[kernel_key(kernel)]] <- count_steps(steps)
   cx$written_in <- setdiff(cx$written_in, own)
   cx$scope <- outer$scope
   cx$line <- outer$line

@@ -8,7 +8,7 @@ most_repeated <- 120 # steps
 
 # Would it be written in so often that the C compiler took long over it? What it comes to is known from the first time.
 is_bulky <- function(cx, kernel, name) {
-  size <- cx$shared$sizes[[paste(kernel_words(kernel), collapse = " ")]] %||% 0
+  size <- cx$shared$sizes[[kernel_key(kernel)]] %||% 0
   size * sum(all.names(kernel_code(cx$scope$kernel)) == name) > most_repeated
 }
 
@@ -102,11 +102,11 @@ ask_whole <- function(cx, kernel, types, key, lifted) {
 }
 
 routine_key <- function(kernel, types) {
-  paste(c("routine", kernel_words(kernel), vapply(types, routine_code, "")), collapse = " ")
+  kernel_key(kernel, "routine", vapply(types, routine_code, ""))
 }
 
 routine_code <- function(type) {
-  if (type$kind == "function") paste(kernel_words(type$kernel), collapse = " ") else type_code(type)
+  if (type$kind == "function") kernel_key(type$kernel) else type_code(type)
 }
 
 lower_routine <- function(cx, kernel, types, routine) {

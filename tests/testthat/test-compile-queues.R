@@ -117,7 +117,9 @@ test_that("records are put in, taken out and changed, whoever made them", {
     }
     list(l, s, last)
   }
-  for (a in list(1, 1L)) expect_identical(over_parts(drained, list(list(a = a, b = 1:3), list(a = 2, b = 4L))), "native")
+  for (a in list(1, 1L)) {
+    expect_identical(over_parts(drained, list(list(a = a, b = 1:3), list(a = 2, b = 4L))), "native")
+  }
   # what is no such list, or looks like one for a while
   others <- list(
     list(list(b = 1, a = 1), list(a = 2, b = 4)), list(list(a = 1, b = c(x = 1)), list(a = 2, b = 4)),
