@@ -38,36 +38,24 @@ test_that("what only R can order is asked of R, where the call stands", {
 
 # Each argument of these calls changes a variable that another one reads, or draws.
 test_that("arguments are worked out in the order in which R asks for them", {
+  # styler: off
+  # nolint start: two statements on a line show the order
   kernels <- list(
-    function(x, k) sum({ k <- !k
-    x }, na.rm = k), # nolint
-    function(x, k) mean({ k <- !k
-    x }, na.rm = k), # nolint
-    function(x, k) range({ k <- !k
-    x }, na.rm = k), # nolint
-    function(x, k) sort({ k <- !k
-    x }, decreasing = k), # nolint
-    function(x, k) dnorm({ k <- !k
-    0.5 }, log = k), # nolint
+    function(x, k) sum({ k <- !k; x }, na.rm = k),
+    function(x, k) mean({ k <- !k; x }, na.rm = k),
+    function(x, k) range({ k <- !k; x }, na.rm = k),
+    function(x, k) sort({ k <- !k; x }, decreasing = k),
+    function(x, k) dnorm({ k <- !k; 0.5 }, log = k),
     function(x, k) {
       v <- c(1, 4)
       w <- c(3, 1, 2)
       d <- 2
       list(
-        findInterval(w, { w <- w + 1
-        v }), append(w, { w <- w * 2
-        v }, after = d), # nolint
-        cor(w, { w <- w^2
-        w + d }), seq(d, 9, length.out = { d <- 3
-        4 }), # nolint
-        seq(to = d, from = { d <- 1
-        5 }), round(digits = { d <- 0
-        1 }, x = 1 / d), # nolint
-        rep(w, each = { w <- 1
-        2 }), log(base = { d <- 8
-        d }, x = d), # nolint
-        pmin(w, { w <- 9
-        2 }, na.rm = FALSE), k # nolint
+        findInterval(w, { w <- w + 1; v }), append(w, { w <- w * 2; v }, after = d),
+        cor(w, { w <- w^2; w + d }), seq(d, 9, length.out = { d <- 3; 4 }),
+        seq(to = d, from = { d <- 1; 5 }), round(digits = { d <- 0; 1 }, x = 1 / d),
+        rep(w, each = { w <- 1; 2 }), log(base = { d <- 8; d }, x = d),
+        pmin(w, { w <- 9; 2 }, na.rm = FALSE), k
       )
     },
     function(x, k) {
@@ -76,16 +64,12 @@ test_that("arguments are worked out in the order in which R asks for them", {
       late <- function(a, b) b + sum(a)
       either <- function(a, b) if (b > 1) a else 0
       set <- function() v[1] <<- v[1] + 10
-      found <- m[cbind({ m <- m * 5
-      1 }, 1)] # nolint
-      list(found, late(v, { v <- c(7, 8)
-      5 }), late(v, set()), either(k, { for (k in 3:4) 0
-      2 }), k) # nolint
+      found <- m[cbind({ m <- m * 5; 1 }, 1)]
+      list(found, late(v, { v <- c(7, 8); 5 }), late(v, set()), either(k, { for (k in 3:4) 0; 2 }), k)
     },
     function(x, k) {
       r <- 0
-      for (i in 1:3) r <- r + sum(x, na.rm = i > 1) + either_way(k, { for (k in 1:4) z <- 0
-      2 }) # nolint
+      for (i in 1:3) r <- r + sum(x, na.rm = i > 1) + either_way(k, { for (k in 1:4) z <- 0; 2 })
       list(r, k)
     },
     function(x, k) {
@@ -98,6 +82,8 @@ test_that("arguments are worked out in the order in which R asks for them", {
       )
     }
   )
+  # nolint end
+  # styler: on
   either_way <- function(a, b) if (b > 1) a + b else 0
   for (f in kernels) {
     fast <- ds_compile(f)

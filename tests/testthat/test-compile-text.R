@@ -107,17 +107,8 @@ test_that("`switch()` goes by text that is known only when it runs", {
     expected <- outcome_of(attr(fast, "ds_compiled")$original, list(soil))
     expect_identical(suppressMessages(outcome_of(fast, list(soil))), expected)
   }
-  for (code in expression(switch(s,
-    a = 1,
-    2,
-    3
-  ), switch(s,
-    2
-  ), switch(s,
-    a = 1,
-    2
-  ))) {
-    f <- eval(bquote(function(s, n) for (i in 1:3) if (i == 3) return(n) else n <- n + .(code)))
+  for (code in c("switch(s, a = 1, 2, 3)", "switch(s, 2)", "switch(s, a = 1, 2)")) {
+    f <- eval(bquote(function(s, n) for (i in 1:3) if (i == 3) return(n) else n <- n + .(str2lang(code))))
     expect_identical(suppressMessages(outcome_of(ds_compile(f), list("b", 0))), outcome_of(f, list("b", 0)))
   }
 })
