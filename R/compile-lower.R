@@ -416,12 +416,20 @@ wait_for <- function(cx, at) {
 
 values_read <- function(value) {
   if (identical(value$kind, "list")) return(unlist(lapply(value$parts, values_read)))
+  if (identical(value$kind, "sequence")) return(value$name)
   names_read(if (is.null(value$op)) value$node else value)
 }
 
 keep_aside <- function(cx, value, mark) {
+  if (identical(value$kind, "list")) {
+    value$parts <- lapply(value$parts, function(part) keep_aside(cx, part, mark))
+    return(value)
+  }
   node <- if (is.null(value$op)) value$node else value
   later <- cx$out[seq_along(cx$out) > mark]
+  if (identical(value$kind, "sequence") && value$name %in% names_written(later)) {
+    refuse(cx, as.name(sub(":.*", "", value$name)), "a list that is used as a whole, and changed beside that")
+  }
   if (is.null(node) || !any(c(names_read(node), value$tag) %in% names_written(later))) return(value)
   cx$out <- cx$out[seq_len(mark)]
   kept <- in_variable(cx, node)

@@ -113,6 +113,10 @@ cpp_helpers <- list(
     "  V made(places.size());",
     "  for (int k = 0; k < made.size(); ++k) made[k] = x[place(places[k], x.size())];", "  return made;", "}"
   ),
+  chosen = c(
+    "// Elements in a range, or where a condition holds.",
+    "template <typename V, typename P> V chosen(V x, const P& which) {", "  V made = x[which];", "  return made;", "}"
+  ),
   without = c(
     "// All but one.", "template <typename V> V without(const V& x, double at) {",
     "  V made = clone(x);", "  if (at >= 1 && at < x.size() + 1) made.erase(int(at) - 1);", "  return made;", "}"
@@ -155,7 +159,7 @@ cpp_value <- function(cx, node) {
     reduce = cpp_reduced(cx, node),
     call = c_text(sprintf("%s(%s)", cpp_routine(cx, node$routine), cpp_list(cx, node$args))),
     draw = c_text(sprintf("R::r%s(%s)", node$family, cpp_list(cx, node$args))),
-    subset = c_text(sprintf("%s(%s)", cpp_type(cx, list(modes = node$mode, rank = 1)), cpp_subset(cx, node, name))),
+    subset = c_text(sprintf("%s(%s)", cpp_type(cx, list(modes = node$mode, rank = 1)), cpp_chosen(cx, node, name))),
     concat = ,
     fill = ,
     range = ,
@@ -264,7 +268,7 @@ cpp_reduced <- function(cx, node) {
 cpp_vector <- function(cx, node) {
   name <- if (!is.null(node$name)) cx$names[[node$name]]
   switch(node$op,
-    subset = cpp_subset(cx, node, name),
+    subset = cpp_chosen(cx, node, name),
     fill = cpp_fill(cx, node),
     concat = cpp_concat(cx, node),
     range = cpp_range(cx, node),
@@ -276,6 +280,14 @@ cpp_vector <- function(cx, node) {
 cpp_along <- function(cx, node) {
   if (!node$fn %in% c("rev", "cumsum", "cumprod")) refuse_cpp(cx, sprintf("`%s()`", node$fn))
   sprintf("%s(%s)", node$fn, cpp_vector(cx, node$args[[1]]))
+}
+
+# A subset as a vector: what Rcpp has in its place is none to the functions of vectors.
+cpp_chosen <- function(cx, node, name) {
+  text <- cpp_subset(cx, node, name)
+  if (length(node$args) > 1 || !startsWith(text, paste0(name, "["))) return(text)
+  cx$helpers <- union(cx$helpers, "chosen")
+  sprintf("chosen(%s, %s)", name, substr(text, nchar(name) + 2, nchar(text) - 1))
 }
 
 cpp_subset <- function(cx, node, name) {

@@ -46,6 +46,12 @@ test_that("arguments are worked out in the order in which R asks for them", {
     function(x, k) range({ k <- !k; x }, na.rm = k),
     function(x, k) sort({ k <- !k; x }, decreasing = k),
     function(x, k) dnorm({ k <- !k; 0.5 }, log = k),
+    function(x, k) list(u = list(a = k, b = list(x)), v = { x <- c(k, 7); k <- 3; x }, k),
+    function(x, k) {
+      l <- list()
+      for (i in 1:2) l[[i]] <- x
+      list(u = list(l), v = { l[[1]] <- x * 2; k })
+    },
     function(x, k) {
       v <- c(1, 4)
       w <- c(3, 1, 2)
