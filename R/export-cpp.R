@@ -223,12 +223,19 @@ cpp_assign <- function(cx, step, name) {
   }
   text <- cpp_vector(cx, node)
   type <- cpp_type(cx, cx$form$vars[[step$name]])
-  made <- startsWith(text, paste0(type, "(")) && endsWith(text, ")") && startsWith(name, paste0(type, " "))
+  made <- startsWith(text, paste0(type, "(")) && is_one_call(text) && startsWith(name, paste0(type, " "))
   lines <- if (made) paste0(name, substring(text, nchar(type) + 1), ";") else sprintf("%s = %s;", name, text)
   own <- cx$names[[step$name]]
   if (!is.null(cx$filled)) lines <- c(lines, sprintf("std::fill(%1$s.begin(), %1$s.end(), %2$s);", own, cx$filled))
   cx$filled <- NULL
   lines
+}
+
+# Does the first bracket close at the end?
+is_one_call <- function(text) {
+  marks <- strsplit(text, "")[[1]]
+  depth <- cumsum((marks == "(") - (marks == ")"))
+  identical(which(depth == 0 & cumsum(marks == "(") > 0)[1], length(marks))
 }
 
 cpp_store <- function(cx, step, name) {

@@ -111,8 +111,13 @@ cpp_kernels <- list(
     wet <- kept[kept > 1]
     scaled <- sqrt(abs(kept)) + (1 - most) * depth
     rest <- depth[-2]
+    over_most <- sum(depth[depth > most]) + max(kept[1:2])
+    low <- depth[depth <= most] + sum(depth[1:2] * 2)
     drawn <- rexp(1) - runif(1)
-    list(kept, spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = drawn, class = class + left)
+    list(
+      kept, spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = drawn, class = class + left,
+      over_most, low
+    )
   },
   spread = function(cells, turns) {
     for (turn in seq_len(turns)) {
