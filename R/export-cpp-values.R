@@ -113,6 +113,10 @@ cpp_helpers <- list(
     "  V made(places.size());",
     "  for (int k = 0; k < made.size(); ++k) made[k] = x[place(places[k], x.size())];", "  return made;", "}"
   ),
+  squared = c(
+    "// R multiplies, where pow() may round otherwise.", "template <typename V> V squared(const V& x) {",
+    "  V made = clone(x);", "  for (double& value : made) value *= value;", "  return made;", "}"
+  ),
   chosen = c(
     "// Elements in a range, or where a condition holds.",
     "template <typename V, typename P> V chosen(V x, const P& which) {", "  V made = x[which];", "  return made;", "}"
@@ -187,13 +191,18 @@ cpp_operation <- function(cx, node) {
   }
   row <- if (node$rank > 0) cpp_of_vectors[[node$op]] else
     cpp_table[[node$op]] %||% cpp_by_mode[[node$args[[1]]$mode]][[node$op]]
+  if (node$op == "pow" && node$rank > 0 && identical(node$args[[2]]$value, 2)) {
+    row <- c_row(sprintf("squared<%s>(@1)", cpp_type(cx, list(modes = "double", rank = node$rank))))
+  } else if (node$op == "pow" && node$rank > 1) {
+    refuse_cpp(cx, "powers of a matrix other than squares")
+  }
   if (node$op == "math" && node$fn %in% cpp_functions) {
     fn <- if (node$rank > 0 || endsWith(node$fn, "fn")) sub("^(l?gamma)fn", "R::\\1fn", node$fn) else
       paste0("std::", node$fn)
     row <- c_row(sprintf("%s(%s)", fn, paste0("@", seq_along(node$args), collapse = ", ")))
   }
   if (is.null(row)) refuse_cpp(cx, sprintf("`%s`", if (node$op == "math") node$fn else node$op))
-  for (helper in intersect(names(cpp_helpers), sub("\\(.*", "", row$text))) cx$helpers <- union(cx$helpers, helper)
+  for (helper in intersect(names(cpp_helpers), sub("[<(].*", "", row$text))) cx$helpers <- union(cx$helpers, helper)
   if (node$rank > 0) check_lengths(cx, node)
   with_operands(row, lapply(node$args, function(arg) cpp_value(cx, arg)))
 }

@@ -221,6 +221,7 @@ cpp_assign <- function(cx, step, name) {
     shared <- cx$shared[[step$name]] && cx$shared[[node$name]]
     return(sprintf(if (shared) "%s = %s;" else "%s = clone(%s);", name, cx$names[[node$name]]))
   }
+  if (node$rank > 1 && !gives_matrix(node)) refuse_cpp(cx, "work on all elements of matrices that is more than a factor")
   text <- cpp_vector(cx, node)
   type <- cpp_type(cx, cx$form$vars[[step$name]])
   made <- startsWith(text, paste0(type, "(")) && is_one_call(text) && startsWith(name, paste0(type, " "))
@@ -229,6 +230,14 @@ cpp_assign <- function(cx, step, name) {
   if (!is.null(cx$filled)) lines <- c(lines, sprintf("std::fill(%1$s.begin(), %1$s.end(), %2$s);", own, cx$filled))
   cx$filled <- NULL
   lines
+}
+
+# Rcpp makes a matrix of one with a number, and a vector of anything else.
+gives_matrix <- function(node) {
+  if (is.null(cpp_of_vectors[[node$op]]) && node$op != "math") return(TRUE)
+  wide <- Filter(function(arg) arg$rank > 1, node$args)
+  squared <- node$op == "pow" && identical(node$args[[2]]$value, 2)
+  (squared || node$op %in% c("add", "sub", "mul", "div")) && length(wide) == 1 && gives_matrix(wide[[1]])
 }
 
 # Does the first bracket close at the end?

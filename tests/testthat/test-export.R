@@ -112,7 +112,7 @@ cpp_kernels <- list(
     scaled <- sqrt(abs(kept)) + (1 - most) * depth
     rest <- depth[-2]
     over_most <- sum(depth[depth > most]) + max(kept[1:2])
-    low <- depth[depth <= most] + sum(depth[1:2] * 2)
+    low <- depth[depth <= most]^2 + sum(depth[1:2] * 2)
     drawn <- rexp(1) - runif(1)
     list(
       kept, spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = drawn, class = class + left,
@@ -176,6 +176,7 @@ test_that("what there is no C++ for is refused, and nothing is written", {
   refused(function(x) sort(x)[1], x = c(2, 1))
   refused(function(x) x[1] == "a", x = c("a", "b"))
   refused(function(x) x * 1i, x = 1)
+  refused(function(x) x + x^2, x = diag(2))
   expect_error(ds_export(ds_compile(function(x) x), file.path(folder, "weir"), list(list(x = 1), list(x = 1L)), "f",
     language = "cpp"
   ), "several kinds", class = "ds_error_unsupported")
