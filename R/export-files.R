@@ -3,6 +3,7 @@
 # C that finds the routine for the types of the arguments; the object is in a list, NULL where R is to do it.
 entry_lines <- function(name, arguments, codes) {
   count <- length(arguments)
+  arguments <- argument_names(arguments)
   c(
     sprintf("/* `%s()` in C, for arguments of the types that it was built for. */", name),
     sprintf("#include \"%s.h\"", name), "",
@@ -33,6 +34,12 @@ entry_lines <- function(name, arguments, codes) {
     "  SEXP given = PROTECT(Rf_allocVector(VECSXP, hidden ? 2 : 1)); /* of two, where it is not to be shown */",
     "  SET_VECTOR_ELT(given, 0, value);", "  UNPROTECT(2);", "  return given;", "}"
   )
+}
+
+# The user's names as names in C that nothing else has.
+argument_names <- function(names) {
+  plain <- gsub("[^A-Za-z0-9_]", "_", iconv(names, "", "ASCII", sub = "_"))
+  make.unique(paste0(sub("^_", "x_", plain), "_"), sep = "")
 }
 
 # `routines`: counts of arguments by name.

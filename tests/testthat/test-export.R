@@ -3,23 +3,23 @@ build_as_usual()
 grow <- function(store, most) if (store > most) most else store
 
 test_that("an exported kernel stands alone, passes its check and gives what its original gives", {
-  route <- ds_compile(function(rain, keep = 0.85) {
+  route <- ds_compile(function(rain, a = 0.85) { # the C has an `a` of its own
     # fills the store hour by hour
     out <- numeric(length(rain))
     store <- 0
     for (hour in seq_along(rain)) {
-      store <- grow(keep * store + rain[hour], 100)
-      out[hour] <- store * exp(-keep)
+      store <- grow(a * store + rain[hour], 100)
+      out[hour] <- store * exp(-a)
     }
     list(out = out, worst = sort(out, decreasing = TRUE)[1], wet = which(rain > 0.5))
   })
   path <- file.path(withr::local_tempdir(), "hollowmere")
-  inputs <- list(list(rain = c(0.4, 2, 0.9), keep = 0.85), list(rain = 1:5, keep = 0.5))
+  inputs <- list(list(rain = c(0.4, 2, 0.9), a = 0.85), list(rain = 1:5, a = 0.5))
   made <- ds_export(route, path, inputs)
   expect_output(print(made), "src/route_d1d0.c")
   texts <- unlist(lapply(file.path(path, setdiff(made$files, "tests/route-inputs.rds")), readLines))
   expect_false(any(grepl("deepstride", texts, ignore.case = TRUE)))
-  expect_true(any(grepl("// store <- grow(keep * store + rain[hour], 100)", texts, fixed = TRUE)))
+  expect_true(any(grepl("// store <- grow(a * store + rain[hour], 100)", texts, fixed = TRUE)))
   expect_lt(length(readLines(file.path(path, "src", "route.h"))), 600)
   callr::rcmd_safe("build", "hollowmere", wd = dirname(path))
   checked <- callr::rcmd_safe("check", c("--no-manual", "hollowmere_0.1.0.tar.gz"), wd = dirname(path))
