@@ -221,7 +221,9 @@ cpp_assign <- function(cx, step, name) {
     shared <- cx$shared[[step$name]] && cx$shared[[node$name]]
     return(sprintf(if (shared) "%s = %s;" else "%s = clone(%s);", name, cx$names[[node$name]]))
   }
-  if (node$rank > 1 && !gives_matrix(node)) refuse_cpp(cx, "work on all elements of matrices that is more than a factor")
+  if (node$rank > 1 && !gives_matrix(node)) {
+    refuse_cpp(cx, "work on all elements of matrices that is more than a factor")
+  }
   text <- cpp_vector(cx, node)
   type <- cpp_type(cx, cx$form$vars[[step$name]])
   made <- startsWith(text, paste0(type, "(")) && is_one_call(text) && startsWith(name, paste0(type, " "))
