@@ -115,7 +115,8 @@ cpp_kernels <- list(
     low <- depth[depth <= most]^2 + sum(depth[1:2] * 2)
     drawn <- rexp(1) - runif(1)
     list(
-      kept, spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = drawn, class = class + left,
+      kept,
+      spills = spills, wet = mean(wet), scaled = scaled, rest = rest, drawn = drawn, class = class + left,
       over_most, low
     )
   },
