@@ -30,7 +30,8 @@ lower_rep_len <- function(cx, call) {
   args <- matched_call(cx, call, function(x, length.out) NULL)
   if (length(args) < 2) fall_back(cx, "rep_len() without a length")
   repeated(cx, call, "rep", args, function(times) {
-    if (times$rank > 0) fall_back(cx, "rep_len() of several lengths")
+    one <- times$rank == 0 && times$mode %in% c("integer", "double")
+    if (!one) fall_back(cx, "rep_len() of what is no single number")
     put(cx, "need", list(element_node("lt", list(as_mode(times, "double"), const_node(2^52)))))
     times
   })

@@ -882,6 +882,11 @@ test_that("what is missing is missing to whom it is handed, and what has extents
 })
 
 test_that("numbers that are no counts are R's affair wherever a constant is looked for", {
+  repeated <- function(x, k) rep_len(x, k)
+  fast <- ds_compile(repeated, whole = TRUE)
+  for (k in list("a", NA_character_, TRUE)) {
+    expect_identical(outcome_of(fast, list(c(3, 1), k)), outcome_of(repeated, list(c(3, 1), k)))
+  }
   for (f in list(function(x) runif(NaN), function(x) sample(x, NaN), function(x) round(x, NaN), function(x) x / NaN)) {
     expect_identical(outcome_of(ds_compile(f, whole = TRUE), list(c(3, 1))), outcome_of(f, list(c(3, 1))))
   }
