@@ -15,7 +15,7 @@ test_that("what is no number is equal or different, never rounding", {
     list(function(x) as.Date("2026-03-01") + seq_along(x), function(x) as.Date("2026-03-02") + seq_along(x)),
     list(function(x) when + seq_along(x), function(x) structure(when + seq_along(x), tzone = "CET")),
     list(function(x) as.difftime(seq_along(x), units = "hours"), function(x) as.difftime(seq_along(x), units = "mins")),
-    list(function(x) fft(x), function(x) fft(x) * (1 + 1e-6)),
+    list(function(x) fft(x), function(x) Conj(fft(x))), list(function(x) fft(x), function(x) fft(x) * (1 + 1e-6)),
     list(function(x) list(a = x > 0), function(x) list(a = x >= -1)),
     list(function(x) round(x), function(x) round(x) + (x == max(x))),
     list(function(x) as.integer(1e9 + seq_along(x)), function(x) as.integer(1e9 + 1 + seq_along(x))),
@@ -25,6 +25,7 @@ test_that("what is no number is equal or different, never rounding", {
       found
     }),
     list(function(x) c(a = 1, b = 2), function(x) c(b = 1, a = 2)),
+    list(function(x) list(a = 1), function(x) list(b = 1)),
     list(function(x) data.frame(x), function(x) data.frame(x, row.names = rev(seq_along(x))))
   )
   for (pair in wrong) expect_identical(verdict_of_two(pair[[1]], pair[[2]]), "differs", info = deparse(pair[[2]]))

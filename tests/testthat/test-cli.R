@@ -65,6 +65,7 @@ test_that("every verb has help, and help is no error", {
     expect_match(help[[1]], paste("Usage: deepstride", verb))
     for (option in c("--json", "--quiet")) expect_true(any(grepl(option, help, fixed = TRUE)))
   }
+  expect_identical(run_deepstride(c("run", "--help"))$status, 0L)
   expect_snapshot(cat(run_deepstride("--help")$stdout))
 })
 
