@@ -15,7 +15,6 @@ test_that("constants are R's, bit for bit, with and without source references", 
     collapse = ", "
   )
   both_ways(without_source(sprintf("function() c(%s)", places)))
-  both_ways(without_source("function(x) paste0(x, \"\\xe9\")"), "a") # of no valid encoding
 })
 
 test_that("what is found outside is read at each call", {
