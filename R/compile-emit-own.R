@@ -32,7 +32,7 @@ own_texts <- c(
 ask_lines <- function(em, name, node, rank) {
   texts <- rep("", length(node$texts))
   texts[is.na(node$texts)] <- vapply(node$args, object_text, "", em = em)
-  texts[!is.na(node$texts)] <- sprintf("Rf_mkString(%s)", vapply(node$texts[!is.na(node$texts)], c_string, ""))
+  texts[!is.na(node$texts)] <- sprintf("Rf_ScalarString(%s)", text_constant(node$texts[!is.na(node$texts)]))
   c(
     sprintf("DS_ARGUMENTS(%d);", length(texts)),
     sprintf("DS_ARGUMENT(%d, %s, %s);", seq_along(texts) - 1L, c_string(node$labels), texts),

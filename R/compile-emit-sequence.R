@@ -73,7 +73,7 @@ emit_put_element <- function(em, step, name) {
 }
 
 record_text <- function(em, node) {
-  labels <- paste(c_string(node$labels), collapse = ", ")
+  labels <- paste(c_string(enc2utf8(node$labels)), collapse = ", ")
   part <- part_text(em, node$name, node$args)
   sprintf("ds_is_record(%s, %d, (const char *[]) {%s})", part, length(node$labels), labels)
 }

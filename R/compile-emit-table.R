@@ -73,7 +73,8 @@ strict_by_mode$complex <- c_calls(c(
 strict_by_mode$complex <- c(strict_by_mode$complex, c_calls(c(eq = "ds_eq_z", ne = "ds_ne_z"), 2))
 
 strict_by_mode$character <- c(list(
-  is_na = c_row("@1 == NA_STRING", 9), count_letters = c_row("ds_count_letters(@1, &bad)")
+  is_na = c_row("@1 == NA_STRING", 9), count_letters = c_row("ds_count_letters(@1, &bad)"),
+  is_no_bytes = c_row("Rf_getCharCE(@1) != CE_BYTES", 9)
 ), c_calls(c(eq = "ds_eq_t", ne = "ds_ne_t"), 2))
 
 # Integer ops that need no look at NA nor overflow, where a pass has proved that.

@@ -52,7 +52,7 @@ all_sure <- function(em, node) {
 constant_text <- function(node) {
   value <- node$value
   if (is.character(value)) {
-    return(c_text(if (is.na(value)) "NA_STRING" else sprintf("DS_TEXT_CONSTANT(%s)", c_string(value))))
+    return(c_text(if (is.na(value)) "NA_STRING" else text_constant(value)))
   }
   if (is.complex(value)) {
     parts <- vapply(c(Re(value), Im(value)), function(part) constant_text(const_node(part))$text, "")

@@ -259,9 +259,21 @@ user_comment <- function(source, line) {
   if (!is.na(said) && nzchar(said)) paste0("// ", gsub("\\\\$", "", said))
 }
 
+# Text as a constant of C that has its bytes, whatever the file's encoding: what is no letter of ASCII in octal.
 c_string <- function(text) {
-  escaped <- gsub("([\\\\\"])", "\\\\\\1", enc2utf8(text))
-  paste0("\"", gsub("\n", "\\n", escaped, fixed = TRUE), "\"")
+  octal <- function(bytes) {
+    shown <- rawToChar(bytes, multiple = TRUE)
+    apart <- bytes < 32 | bytes > 126
+    shown[apart] <- sprintf("\\%03o", as.integer(bytes[apart]))
+    paste(ifelse(shown %in% c("\\", "\""), paste0("\\", shown), shown), collapse = "")
+  }
+  sprintf("\"%s\"", vapply(lapply(text, charToRaw), octal, ""))
+}
+
+# A text as R keeps it: its bytes and what they are said to be.
+text_constant <- function(text) {
+  said <- c(unknown = "NATIVE", "UTF-8" = "UTF8", latin1 = "LATIN1", bytes = "BYTES")[Encoding(text)]
+  sprintf("DS_TEXT_CONSTANT(%s, CE_%s)", c_string(text), said)
 }
 
 emit_step <- function(em, step) {
@@ -435,7 +447,7 @@ emit_object <- function(em, shape, args) {
 }
 
 with_names <- function(text, names) {
-  sprintf("ds_named(%s, %d, (const char *[]) {%s})", text, length(names), paste(c_string(names), collapse = ", "))
+  sprintf("ds_named(%s, %d, (const char *[]) {%s})", text, length(names), paste(c_string(enc2utf8(names)), collapse = ", "))
 }
 
 emit_list <- function(em, shape, args) {

@@ -44,7 +44,10 @@ element_table <- c(
     integer_to_logical = element_row(1, "integer", "logical"), double_to_logical = element_row(1, "double", "logical"),
     double_to_integer = element_row(1, "double", "integer", effects = "warns")
   ),
-  list(count_letters = element_row(1, "character", "integer", effects = "warns")),
+  list(
+    count_letters = element_row(1, "character", "integer", effects = "warns"),
+    is_no_bytes = element_row(1, "character", "logical")
+  ),
   # complex numbers
   lapply(c(add_z = 2, sub_z = 2, mul_z = 2, div_z = 2, pow_z = 2, neg_z = 1, conj = 1), element_row,
     takes = "complex", gives = "complex"

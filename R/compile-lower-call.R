@@ -29,6 +29,7 @@ lower_kernel_call <- function(cx, kernel, name, code) {
     if (nzchar(name) && is.null(outside_function(cx, name))) fall_back(cx, sprintf("there is no function `%s`", name))
     refuse(cx, code, if (nzchar(name)) sprintf("the compiler does not know `%s()`", name) else unknown_words(name))
   }
+  check_shape(cx, kernel)
   matched <- call_arguments(cx, kernel, code)
   matched <- settle_texts(matched$kernel, matched$given)
   kernel <- matched$kernel
@@ -75,6 +76,7 @@ call_arguments <- function(cx, kernel, code) {
   if (is.null(matched)) fall_back(cx, sprintf("the arguments are not those of `%s()`", kernel$name))
   dots <- matched[["..."]]
   matched[["..."]] <- NULL
+  if (any(vapply(dots, rlang::is_missing, NA))) refuse(cx, code, "an argument of `...` that is left empty")
   if ("..." %in% names(kernel$formals)) {
     symbols <- dots_symbols(length(dots))
     kernel$formals <- kernel$formals[names(kernel$formals) != "..."]

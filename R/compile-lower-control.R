@@ -139,13 +139,14 @@ switch_tests <- function(cx, tests, condition, case, other) {
   from(1)
 }
 
-# On text: R takes a missing one for "NA".
+# On text: R takes a missing one for "NA", and stops at bytes of no encoding.
 switch_text <- function(cx, code, value, case, other) {
   cases <- as.list(code)[-(1:2)]
   labels <- rlang::names2(cases)
   check_cases(cx, labels)
   check_of_r(cx, code, c("is.na", "==", "if", "<-"))
   on <- held_value(cx, new_value(value))
+  put(cx, "need", list(element_node("is_no_bytes", list(lower_node(cx, on)))))
   lower_step(cx, bquote(if (is.na(.(on))) .(on) <- "NA"))
   given <- function(found) if (is.null(found)) other() else case(found$code)
   switch_tests(

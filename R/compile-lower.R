@@ -117,6 +117,7 @@ lower_function <- function(kernel, types, shared) {
   missing <- names(types)[vapply(types, function(type) identical(type$modes, "unset") && is.null(type$pending), NA)]
   pending <- names(types)[vapply(types, function(type) !is.null(type$pending), NA)]
   cx$scope <- new_scope(kernel, missing = missing)
+  check_shape(cx, kernel)
   cx$flow <- types
   functions <- names(types)[vapply(types, function(type) type$kind == "function", NA)]
   given <- setdiff(names(types), c(missing, pending, functions))
@@ -138,6 +139,10 @@ lower_function <- function(kernel, types, shared) {
     vars = cx$vars, outside = cx$outside, random = cx$random, risky = cx$risky, asks = cx$asks, returned = cx$returned,
     file = kernel$file
   )
+}
+
+check_shape <- function(cx, kernel) {
+  if (!is.null(kernel$misshapen)) refuse(cx, kernel$misshapen, "too few or too many arguments, or an empty one")
 }
 
 # Code whose value is the function's.
@@ -262,7 +267,6 @@ lower_constant <- function(cx, code) {
   if (!typeof(code) %in% mode_names || length(code) != 1 || length(attributes(code))) {
     refuse(cx, code, sprintf("a constant of type %s", typeof(code)), "Kernels hold numbers.")
   }
-  if (is.character(code) && !validEnc(code)) refuse(cx, code, "text that its encoding does not have")
   new_value(const_node(code))
 }
 

@@ -1,8 +1,8 @@
 # The function that is to be compiled, as plain data: its formals, its body with
 # source lines, and what it finds in its environment.
 
-# list(formals, body, env, line, file, text): `file` is what the compiler's messages call it,
-# `text` the lines of the source by number. Code without source references keeps its
+# list(formals, body, env, line, file, text, misshapen): `file` is what the compiler's messages call it,
+# `text` the lines of the source by number, `misshapen` a call that the parser would not make. Code without source references keeps its
 # constants as they are and takes only the numbers of its lines from its deparsed text.
 read_kernel <- function(f) {
   if (is.primitive(f) || !is.function(f)) {
@@ -19,7 +19,7 @@ read_kernel <- function(f) {
   list(
     formals = formals(f), body = if (is.null(attr(f, "srcref"))) with_lines_of(body(f), body(sourced)) else body(f),
     env = environment(f), line = line, file = if (is.null(file) || !nzchar(file)) "kernel.R" else file,
-    text = stats::setNames(as.list(text), line - 1L + seq_along(text))
+    text = stats::setNames(as.list(text), line - 1L + seq_along(text)), misshapen = misshapen_call(body(f))
   )
 }
 

@@ -85,3 +85,20 @@ test_that("an element of a list whose parts may be of two kinds is refused in wo
   }
   expect_match(conditionMessage(refused(f, c(0.5, 2))), "an element of another kind in a part of a list")
 })
+
+test_that("calls that the parser would not make, and empty arguments, are refused or R's", {
+  kernels <- list(
+    function(x) `while`(FALSE), function(x) `<-`(y), function(x) `if`(TRUE), function(x) `+`(, x), function(x) return(x, ),
+    function(x) `(`(), function(x) x[2, drop = ], function(x) list(1, x)[[]], function(x) {
+      own <- function(a, ...) a + nargs()
+      own(x, )
+    }, function(x) {
+      `[` <- function(x, ...) 99
+      x[mean(x), ]
+    }
+  )
+  for (f in kernels) {
+    expect_identical(outcome_of(ds_compile(f), list(c(1, 2))), outcome_of(f, list(c(1, 2))))
+    expect_true(identical(outcome_of(ds_compile(f, whole = TRUE), list(c(1, 2)))$value, list("refused")), label = deparse1(f))
+  }
+})

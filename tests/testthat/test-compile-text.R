@@ -9,6 +9,11 @@ same_both_times <- function(f, ...) {
 
 gauge <- c("weir", "ford", "weir", NA, "moor", "ford")
 
+marked <- function(text, encoding) {
+  Encoding(text) <- encoding
+  text
+}
+
 test_that("texts among several are found, in parts too", {
   without_comparing()
   counted <- function(s) {
@@ -219,10 +224,6 @@ test_that("text is made as R makes it, of whatever it is made", {
 })
 
 test_that("letters are counted in text of any encoding, and broken text is R's", {
-  marked <- function(text, encoding) {
-    Encoding(text) <- encoding
-    text
-  }
   counting <- function(s) {
     n <- 0L
     for (w in s) if (nchar(w) > 1) n <- n + nchar(w)
@@ -242,9 +243,32 @@ test_that("letters are counted in text of any encoding, and broken text is R's",
       out <- character(3)
       for (i in 1:3) out[i] <- if (s == "a") "b" else s
       out
+    },
+    function(s) {
+      k <- 0
+      for (i in 1:2) k <- k + switch(s, a = i, 10)
+      k
     }
   )
   for (f in loops) for (text in broken) expect_identical(
     suppressMessages(outcome_of(ds_compile(f), list(text))), outcome_of(f, list(text))
   )
+})
+
+test_that("a text of the kernel keeps its bytes and what they are said to be", {
+  broken <- c("\xe9", "\xff1", "m\xfchle")
+  texts <- c(broken, vapply(c("latin1", "bytes", "UTF-8"), marked, "", text = "cr\xe8te\t\"\\1"), "\u6c34\u8eca", "??/%s\a")
+  told <- function(x) list(Encoding(x), lapply(x, charToRaw))
+  kernels <- list(
+    quote(function(x) .(text)), quote(function(x) paste0(x, .(text))), quote(function(x) rep(.(text), 2)),
+    quote(function(x) {
+      out <- character(2)
+      for (i in 1:2) out[i] <- .(text)
+      out
+    })
+  )
+  for (text in texts) for (kernel in kernels) {
+    f <- eval(do.call(bquote, list(kernel)))
+    expect_identical(told(suppressMessages(ds_compile(f))("a")), told(f("a")), info = paste(deparse(f), collapse = " "))
+  }
 })

@@ -822,6 +822,8 @@ static inline double ds_median(const double *x, R_xlen_t n, double *scratch) {
  * functions which may stop or warn run inside a handler: see run_guarded(). */
 #define DS_ARGUMENTS(count) SEXP ds_call = REPROTECT_IT(Rf_allocList((count) + 1)); SET_TYPEOF(ds_call, LANGSXP); \
   SEXP ds_cell = CDR(ds_call); (void) ds_cell
+#define DS_TEXT_CONSTANT(text, encoding) ({ static SEXP ds_kept_text = NULL; \
+  if (ds_kept_text == NULL) R_PreserveObject(ds_kept_text = Rf_mkCharCE(text, encoding)); ds_kept_text; })
 #define DS_ARGUMENT(i, label, object) do { SETCAR(ds_cell, object); if (label[0]) SET_TAG(ds_cell, Rf_install(label)); ds_cell = CDR(ds_cell); } while (0)
 #define DS_ASK(x, object, reader, fn, where, rank) do { \
   SEXP ds_given = ds_ask(ds_call, fn, where); REPROTECT(x##_s = ds_given, x##_i); \

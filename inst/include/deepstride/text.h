@@ -7,8 +7,6 @@ typedef SEXP ds_character;
 #define DS_TEXT_DATA(s) ((SEXP *) STRING_PTR(s))
 static inline SEXP ds_fresh_character(R_xlen_t n) { return Rf_allocVector(STRSXP, n); }
 static inline SEXP *ds_data_character(SEXP s) { return DS_TEXT_DATA(s); }
-#define DS_TEXT_CONSTANT(text) ({ static SEXP ds_kept_text = NULL; \
-  if (ds_kept_text == NULL) R_PreserveObject(ds_kept_text = Rf_mkCharCE(text, CE_UTF8)); ds_kept_text; })
 #define DS_PUT_TEXT(x, at, v) do { const SEXP ds_x = (v); const R_xlen_t ds_k = (at); DS_NEED(!DS_OUTSIDE(ds_k, x##_n)); \
   SET_STRING_ELT(x##_s, ds_k - 1, ds_x); } while (0)
 /* Strings of one encoding are the same object or differ, and of any where one begins with another ASCII character. How far
