@@ -32,10 +32,10 @@ row_kept <- 30 # operations between two that are kept aside
 combine <- function(cx, call, left, at) {
   ops <- row_ops[[call_name(call)]]
   values <- if (is.null(left)) {
-    operand_values(cx, as.list(call)[-1])
+    operand_values(cx, as.list(call)[-1], none = TRUE)
   } else {
     mark <- length(cx$out)
-    right <- made_after(cx, list(left), operand_values(cx, call[3]))
+    right <- made_after(cx, list(left), operand_values(cx, call[3], none = TRUE))
     c(list(keep_aside(cx, left, mark)), right)
   }
   least <- if (is.null(ops$integer)) "double" else "integer"
@@ -70,14 +70,14 @@ plus_value <- function(cx, call) {
 comparison <- function(op) {
   function(cx, call) {
     demand_count(cx, call, 2)
-    element_value(cx, call, op, operand_values(cx, as.list(call)[-1]))
+    element_value(cx, call, op, operand_values(cx, as.list(call)[-1], none = TRUE))
   }
 }
 
 logic <- function(op) {
   function(cx, call) {
     demand_count(cx, call, element_table[[op]]$args)
-    values <- operand_values(cx, as.list(call)[-1])
+    values <- operand_values(cx, as.list(call)[-1], none = op != "not")
     element_value(cx, call, op, lapply(values, function(value) {
       value$node <- as_mode(value$node, "logical")
       value

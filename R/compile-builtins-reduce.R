@@ -18,7 +18,7 @@ reduction <- function(fn, mode_of, join = NULL) {
     }
     if (length(args) > 1 && is.null(join)) refuse(cx, call, sprintf("`%s()` of several vectors", fn))
     if (length(args) == 0) fall_back(cx, sprintf("%s() of nothing", fn))
-    values <- operand_values(cx, args)
+    values <- operand_values(cx, args, none = fn %in% c("sum", "prod", "any", "all", "min", "max"))
     mixed <- fn %in% mixed_reductions && !named_values(values)
     found <- settled_modes(cx, values, function(modes) highest_mode(modes), mixed)
     if (fn %in% c("which.max", "which.min") && named_values(values)) {

@@ -40,14 +40,20 @@ manual_of_builtins <- function() {
   }, ""), "}")
 }
 
-# The values of arguments in their order. NULL is left to R.
-operand_values <- function(cx, codes) {
-  lower_in_order(cx, unname(codes), function(cx, code) {
+# The values of arguments in their order. NULL is left to R, or is a vector of none to what takes it for that.
+operand_values <- function(cx, codes, none = FALSE) {
+  values <- lower_in_order(cx, unname(codes), function(cx, code) {
     value <- lower(cx, code)
     if (value$kind == "list") refuse(cx, code, "a list where a number or a vector is needed")
-    if (is.null(value$node)) fall_back(cx, "NULL where a number or a vector is needed")
-    not_null(cx, value)
+    if (!is.null(value$node)) return(not_null(cx, value))
+    if (none) value else fall_back(cx, "NULL where a number or a vector is needed")
   })
+  absent <- vapply(values, function(value) is.null(value$node), NA)
+  if (!any(absent)) return(values)
+  simple <- function(value) is.null(value$names) && value$node$rank < 2 && !"character" %in% value$modes
+  if (!all(vapply(values[!absent], simple, NA))) fall_back(cx, "NULL beside text, a matrix or a vector with names")
+  values[absent] <- list(new_value(value_node("fill", "logical", 1, list(const_node(FALSE), const_node(0)))))
+  values
 }
 
 not_null <- function(cx, value) {

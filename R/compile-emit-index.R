@@ -2,8 +2,8 @@
 
 # What one index picks of an extent: `steps` work out the count `n`, at(j) is C of the place
 # (from 0) of the j-th. Of use "grow" places may lie past the end: the largest is then in `most`.
-# Of use "read" a place that is missing is -1.
-picker <- function(em, position, extent, use = "") {
+# Of use "read" a place that is missing is -1; where `skips`, C of a condition, holds it is passed over.
+picker <- function(em, position, extent, use = "", skips = "0") {
   id <- fresh(em)
   switch(position$op,
     one = pick_one(em, position$args[[1]], extent, id),
@@ -11,7 +11,7 @@ picker <- function(em, position, extent, use = "") {
     range = pick_range(em, position, extent, id, use == "grow"),
     leave_out = pick_rest(em, position$args[[1]], extent, id),
     places = ,
-    where = pick_places(em, position$args[[1]], extent, id, use)
+    where = pick_places(em, position$args[[1]], extent, id, use, skips)
   )
 }
 
@@ -55,24 +55,27 @@ pick_rest <- function(em, node, extent, id) {
 }
 
 # Places as R reads a vector of numbers or of conditions.
-pick_places <- function(em, node, extent, id, use) {
+pick_places <- function(em, node, extent, id, use, skips) {
   routine <- c(double = "ds_places_d", integer = "ds_places_i", logical = "ds_where")[[node$mode]]
   em$slots <- em$slots + 1L
   em$most_slots <- max(em$most_slots, em$slots)
   list(
     steps = sprintf(
-      "DS_PLACES(places%1$s, at_%2$s, n_%2$s, most%2$s, %3$s(%4$s, %4$s_n, %5$s, %6$d, &n_%2$s, &most%2$s));",
-      em$slots, id, routine, em$names[[node$name]], extent, match(use, c("grow", "read"), 0L)
+      "DS_PLACES(places%1$s, at_%2$s, n_%2$s, most%2$s, %3$s(%4$s, %4$s_n, %5$s, %6$s, &n_%2$s, &most%2$s));",
+      em$slots, id, routine, em$names[[node$name]], extent,
+      use_text(match(use, c("grow", "read"), 0L), skips)
     ),
     n = paste0("n_", id), gaps = use == "read", most = paste0("most", id), at = function(j) sprintf("at_%s[%s]", id, j)
   )
 }
 
+use_text <- function(use, skips) switch(skips, "0" = use, "1" = use + 4L, sprintf("%s ? %d : %d", skips, use + 4L, use))
+
 # The pickers of every index of a variable, and where a place of theirs lies in its data.
-pick_all <- function(em, node, use = "", positions = node$args) {
+pick_all <- function(em, node, use = "", positions = node$args, skips = "0") {
   name <- em$names[[node$name]]
   extents <- if (length(positions) == 1) paste0(name, "_n") else sprintf("%s_d%s", name, seq_along(positions))
-  pickers <- Map(function(position, extent) picker(em, position, extent, use), positions, extents)
+  pickers <- Map(function(position, extent) picker(em, position, extent, use, skips), positions, extents)
   gaps <- isTRUE(pickers[[1]]$gaps)
   list(
     steps = unlist(lapply(pickers, function(one) one$steps)), counts = vapply(pickers, function(one) one$n, ""),
@@ -168,8 +171,9 @@ emit_store_many <- function(em, step, name) {
   node <- step$args[[1]]
   at <- step$args[-1]
   grow <- length(at) == 1 && type$rank == 1
-  picked <- pick_all(em, list(name = step$name, mode = type$modes), if (grow) "grow" else "", at)
   from <- if (node$rank > 0) em$names[[node$name]]
+  skips <- if (is.null(from)) "1" else sprintf("%s_n == 1", from) # R takes missing places for one value
+  picked <- pick_all(em, list(name = step$name, mode = type$modes), if (grow) "grow" else "", at, skips)
   value <- if (is.null(from)) sprintf("const %s x_ = %s;", mode_field(type$modes, "c"), c_value(em, node))
   room <- if (!grow || is.null(picked$most)) NULL else if (grows(em, step$name)) {
     sprintf("DS_ROOM(%s, %s, %s, %s);", name, picked$most, em$turns, mode_args(type$modes))

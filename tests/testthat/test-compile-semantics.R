@@ -912,3 +912,43 @@ test_that("a range may be that of finite numbers alone", {
     expect_identical(outcome_of(ds_compile(f), list(x)), outcome_of(f, list(x)))
   }
 })
+
+test_that("places that are missing, are used over again or lie behind the end are R's, without it", {
+  kernels <- list(
+    function(x, i, v) x[i], function(x, i, v) {
+      x[i] <- v
+      x
+    }, function(x, i, v) {
+      x[x > 1] <- 7L
+      matrix(x, 1)[i]
+    }, function(x, i, v) {
+      m <- matrix(c(x, rev(x)), 3)
+      m[i, 1] <- v
+      m
+    }
+  )
+  places <- list(c(TRUE, NA, FALSE), TRUE, NA, logical(0), c(TRUE, FALSE), c(NA, FALSE, FALSE, TRUE), c(2, NA), c(0, NA, 3), c(1, 5, NA))
+  fast <- lapply(kernels, ds_compile, whole = TRUE)
+  for (x in list(c(1.5, NA, -2), c(3L, NA, 0L))) for (i in places) for (v in list(9, c(8, 9))) for (k in seq_along(kernels)) {
+    expect_identical(outcome_of(fast[[k]], list(x, i, v)), outcome_of(kernels[[k]], list(x, i, v)), info = deparse1(list(k, x, i, v)))
+  }
+  gaps <- kernels[[2]]
+  fast <- ds_compile(gaps, whole = TRUE)
+  for (i in places[c(1:5, 7, 8)]) expect_identical(fast(c(1.5, NA, -2), i, 9), gaps(c(1.5, NA, -2), i, 9))
+  expect_identical(attr(fast, "ds_compiled")$counts[[1]], 0)
+})
+
+test_that("NULL is a vector of none to arithmetic, comparisons, logic and sums", {
+  kernels <- list(
+    quote(NULL + x), quote(x[1] * NULL), quote(1L %/% NULL), quote(NULL / NULL), quote(x > NULL), quote(NULL & TRUE), quote(xor(NULL, x)),
+    quote(sum(NULL, x)), quote(all(NULL)), quote(prod(NULL)), quote(x + 1 + NULL), quote(max(NULL, 3)), quote(!NULL), quote(-NULL),
+    quote(NULL == "a"), quote(c(a = 1) + NULL), quote(NULL + matrix(1)), quote(min(NULL))
+  )
+  fell <- vapply(kernels, function(code) {
+    f <- eval(bquote(function(x) .(code)))
+    fast <- ds_compile(f, whole = TRUE)
+    expect_identical(outcome_of(fast, list(c(1, 2))), outcome_of(f, list(c(1, 2))), info = deparse1(code))
+    attr(fast, "ds_compiled")$counts[[1]]
+  }, 0)
+  expect_identical(sum(fell[1:11]), 0)
+})

@@ -721,10 +721,12 @@ static inline double ds_log_of(double x, double base) {
 /* Places (from 0) that a vector of indices picks of an extent, as R_xlen_t in the
  * bytes of a double vector. *count is -1 where R is to do it: indices of both
  * signs, missing ones, those past the end. Of use 1 a vector may grow (*most is
- * the largest index); of use 2, reading, -1 stands for what is missing. */
+ * the largest index); of use 2, reading, -1 stands for what is missing; with 4
+ * added, places that are missing are passed over. */
 static inline SEXP ds_places_d(const double *x, R_xlen_t n, R_xlen_t extent, int use, R_xlen_t *count, R_xlen_t *most) {
+  const int skips = use & 4;
   R_xlen_t above = 0, below = 0, top = 0, missing = 0;
-  *count = -1; *most = 0;
+  use &= 3; *count = -1; *most = 0;
   for (R_xlen_t i = 0; i < n; ++i) {
     if (ISNAN(x[i])) { ++missing; continue; }
     if (!(fabs(x[i]) < 4503599627370496.0)) return R_NilValue;
@@ -732,7 +734,7 @@ static inline SEXP ds_places_d(const double *x, R_xlen_t n, R_xlen_t extent, int
     above += k > 0; below += k < 0;
     if (k > top) top = k;
   }
-  if ((above && below) || (missing && (below || use != 2)) || (top > extent && use == 0)) return R_NilValue;
+  if ((above && below) || (missing && (below || (use != 2 && !skips))) || (top > extent && use == 0)) return R_NilValue;
   SEXP s = DS_EIGHT(below ? extent : above + missing);
   R_xlen_t *out = (R_xlen_t *) DS_EIGHT_DATA(s), at = 0;
   if (below) {
@@ -741,7 +743,7 @@ static inline SEXP ds_places_d(const double *x, R_xlen_t n, R_xlen_t extent, int
     for (R_xlen_t i = 0; i < extent; ++i) { const int drop = out[i] != 0; out[at] = i; at += !drop; }
   } else {
     for (R_xlen_t i = 0; i < n; ++i) {
-      const R_xlen_t k = ISNAN(x[i]) ? -1 : (R_xlen_t) x[i];
+      const R_xlen_t k = ISNAN(x[i]) ? (skips ? 0 : -1) : (R_xlen_t) x[i];
       if (k != 0) out[at++] = k < 0 || (use == 2 && k > extent) ? -1 : k - 1;
     }
   }
@@ -757,14 +759,18 @@ static inline SEXP ds_places_i(const int *x, R_xlen_t n, R_xlen_t extent, int us
   return s;
 }
 
+/* Places of conditions, which are used over again where there are more places. */
 static inline SEXP ds_where(const int *x, R_xlen_t n, R_xlen_t extent, int use, R_xlen_t *count, R_xlen_t *most) {
-  *count = -1; *most = 0;
-  if (n != extent) return R_NilValue;
-  SEXP s = DS_EIGHT(n);
+  const int skips = use & 4;
+  use &= 3; *count = -1; *most = 0;
+  if (n > extent && use != 2) return R_NilValue;
+  const R_xlen_t all = n == 0 ? 0 : ds_most(n, extent);
+  SEXP s = DS_EIGHT(all);
   R_xlen_t *out = (R_xlen_t *) DS_EIGHT_DATA(s), at = 0;
-  for (R_xlen_t i = 0; i < n; ++i) {
-    if (x[i] == NA_LOGICAL && use != 2) return R_NilValue;
-    out[at] = x[i] == NA_LOGICAL ? -1 : i; at += x[i] != 0;
+  for (R_xlen_t i = 0; i < all; ++i) {
+    const int one = x[n == all ? i : i % n], missing = one == NA_LOGICAL;
+    if (missing && use != 2 && !skips) return R_NilValue;
+    out[at] = missing || i >= extent ? -1 : i; at += one != 0 && !(missing && skips);
   }
   *count = at;
   return s;
