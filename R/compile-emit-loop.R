@@ -114,6 +114,7 @@ counted_loop <- function(em, step, body, name, id, direction) {
       set, sprintf("DS_TURN(%s);", step_cost(step)), lines
     )), "}"))
   }
+  ahead <- NULL
   head <- if (inner) sprintf(
     "DS_FOR_%s(%s, lo%s, hi%s, %s) {", if (direction == 1) "UP" else "DOWN", variable, id,
     id, max(1024L, 524288L %/% cost)
@@ -124,8 +125,14 @@ counted_loop <- function(em, step, body, name, id, direction) {
     shared <- shared_turns(em, body, lines, variable, id)
     if (!is.null(shared)) return(shared)
   }
-  ahead <- if (!inner && !looks) sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
+  if (looks_itself(body)) looks <- FALSE else if (!inner && !looks) ahead <- sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
   c(ahead, head, indent(c(set, if (looks) sprintf("DS_TURN(%s);", cost), lines)), "}")
+}
+
+# Does each turn come to a `while` loop, which looks for interrupts itself?
+looks_itself <- function(body) {
+  at <- Position(function(step) step$op == "repeat", body)
+  !is.na(at) && !any_step(body[seq_len(at - 1)], function(step) step$op == "next")
 }
 
 # A loop without looks where all that it compares is sound, and with them.
