@@ -292,13 +292,24 @@ lower_list <- function(cx, call) {
   }), rlang::names2(args))
 }
 
+# A vector with other values at some places: a variable of its own that they are put into.
+lower_replace <- function(cx, call) {
+  args <- matched_call(cx, call, function(x, list, values) NULL)
+  if (!setequal(names(args), c("x", "list", "values"))) fall_back(cx, "replace() without its arguments")
+  if (!all_calm(cx, args)) refuse(cx, call, "`replace()` of what changes or draws")
+  check_of_r(cx, call, c("[<-", "<-"))
+  held <- held_value(cx, lower(cx, args$x))
+  lower_step(cx, bquote(.(held)[.(args$list)] <- .(args$values)))
+  lower(cx, held)
+}
+
 making_rows <- function() {
   list(
     numeric = zeros("double"), double = zeros("double"), integer = zeros("integer"), logical = zeros("logical"),
     character = zeros("character"),
     vector = lower_vector, rep = lower_rep, rep_len = lower_rep_len, rep.int = lower_rep, matrix = lower_matrix,
     array = lower_array, ":" = lower_colon, seq_len = lower_seq_len, seq_along = lower_seq_along, seq = lower_seq,
-    seq.int = lower_seq, c = lower_concat, append = lower_append, list = lower_list, rev = along("rev", identity),
+    seq.int = lower_seq, c = lower_concat, append = lower_append, replace = lower_replace, list = lower_list, rev = along("rev", identity),
     cumsum = along("cumsum", function(mode) highest_mode(mode, "integer")), cumprod = along(
       "cumprod",
       or_complex("double")

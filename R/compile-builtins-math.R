@@ -167,20 +167,34 @@ lower_log <- function(cx, call) {
   math_value(cx, call, if (length(values) == 1) "log" else "ds_log_of", values, TRUE)
 }
 
-# pmin() and pmax() take the shape and the names of their first argument.
+# pmin() and pmax() take the shape and the names of their first argument. `known`: of two numbers the one that is not missing.
 parallel_extreme <- function(op) {
   function(cx, call) {
     args <- as.list(call)[-1]
-    if (isFALSE(plain_flag(cx, args$na.rm))) args$na.rm <- NULL
+    flag <- plain_flag(cx, args$na.rm)
+    known <- isTRUE(flag)
+    if (known || isFALSE(flag)) args$na.rm <- NULL
     if (length(args) < 2 || any(nzchar(rlang::names2(args)))) refuse(cx, call, "`pmin()` or `pmax()` of this form")
     values <- operand_values(cx, args)
-    found <- settled_modes(cx, values, function(modes) highest_mode(modes), !named_values(values))
+    found <- settled_modes(cx, values, function(modes) highest_mode(modes), !known && !named_values(values))
     if (found$mode == "logical") refuse(cx, call, "the extremes of conditions")
+    if (known && named_values(values)) refuse(cx, call, "the extremes of what has names")
     first <- found$values[[1]]$node$rank
     found$values[-1] <- lapply(found$values[-1], unnamed_value)
     values <- if (first < 2) lapply(found$values, flat_value, cx = cx) else found$values
-    as_found(cx, Reduce(function(one, other) element_value(cx, call, op, list(one, other)), values), found)
+    least <- function(one, other) {
+      if (known) known_extreme(cx, call, op, one, other, found$mode) else element_value(cx, call, op, list(one, other))
+    }
+    as_found(cx, Reduce(least, values), found)
   }
+}
+
+known_extreme <- function(cx, call, op, one, other, mode) {
+  one <- as_mode(as_leaf(cx, one$node), mode)
+  other <- as_mode(as_leaf(cx, other$node), mode)
+  missing <- function(node) element_node("is_na", list(node))
+  of_both <- element_node("ifelse", list(missing(other), one, element_node(op, list(one, other))))
+  new_value(element_node("ifelse", list(missing(one), other, of_both)))
 }
 
 # A matrix as the vector of its elements.

@@ -140,6 +140,25 @@ lower_median <- function(cx, call) {
   statistic("ds_median")(cx, call, held)
 }
 
+# With `na.rm = TRUE`: of what is not missing.
+of_known_values <- function(row) {
+  function(cx, call) {
+    args <- as.list(call)[-1]
+    if (!"na.rm" %in% names(args)) return(row(cx, call))
+    either <- either_way(cx, call, args, "na.rm")
+    if (!is.null(either)) return(either)
+    skip <- constant_flag(cx, args$na.rm, call)
+    rest <- args[names(args) != "na.rm"]
+    if (!skip) return(row(cx, as.call(c(call[[1]], rest))))
+    if (length(rest) != 1 || !rlang::names2(rest) %in% c("", "x")) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+    check_of_r(cx, call, c("[", "!", "is.na"))
+    held <- held_code(cx, rest[[1]])
+    of <- lower(cx, held)
+    if (call_name(call) == "var" && (is.null(of$node) || of$node$rank > 1)) refuse(cx, call, "`var()` of this form")
+    row(cx, as.call(list(call[[1]], bquote(.(held)[!is.na(.(held))]))))
+  }
+}
+
 reduction_rows <- function() {
   list(
     sum = reduction("sum", summed_mode, list(double = "add", integer = "add_i", complex = "add_z")),
@@ -150,8 +169,8 @@ reduction_rows <- function() {
     any = reduction("any", always("logical"), list(logical = "or")),
     all = reduction("all", always("logical"), list(logical = "and")),
     which.max = reduction("which.max", always("integer")), which.min = reduction("which.min", always("integer")),
-    range = lower_range_of, var = statistic("ds_var", TRUE), sd = statistic("ds_sd", TRUE),
-    median = lower_median
+    range = lower_range_of, var = of_known_values(statistic("ds_var", TRUE)),
+    sd = of_known_values(statistic("ds_sd", TRUE)), median = of_known_values(lower_median)
   )
 }
 

@@ -952,3 +952,26 @@ test_that("NULL is a vector of none to arithmetic, comparisons, logic and sums",
   }, 0)
   expect_identical(sum(fell[1:11]), 0)
 })
+
+test_that("statistics, extremes side by side and replacements of vectors with gaps are R's", {
+  kernels <- alist(
+    median(x, na.rm = TRUE), var(x, na.rm = k), sd(x, na.rm = TRUE), sd(x, na.rm = FALSE), pmin(x, y, na.rm = TRUE),
+    pmax(2L, x, y, na.rm = TRUE), replace(x, is.na(x), 0), replace(x + 1, c(2, 1), c(7, 8)), {
+      for (i in 1:2) x <- replace(x, i, median(x[-i], na.rm = TRUE))
+      x
+    }
+  )
+  for (code in kernels) {
+    f <- eval(bquote(function(x, y, k = TRUE) .(code)))
+    fast <- ds_compile(f, whole = TRUE)
+    for (x in list(c(1.5, NA, NaN, 3), c(NA, NaN, 2, NA), c(4L, NA, 1L, 3L))) for (y in list(c(2, NA, NaN, NaN), 3)) {
+      expect_identical(outcome_of(fast, list(x, y)), outcome_of(f, list(x, y)), info = deparse1(list(code, x, y)))
+    }
+    if (!identical(code[[1]], quote(`{`))) expect_identical(attr(fast, "ds_compiled")$counts[[1]], 0)
+  }
+  matrices <- alist(var(m, na.rm = TRUE), sd(m, na.rm = TRUE), replace(m, m > 2, 0), pmax(m, 2, na.rm = TRUE))
+  for (code in matrices) {
+    f <- eval(bquote(function(m) .(code)))
+    expect_identical(suppressMessages(ds_compile(f)(matrix(c(1, NA, 3, 4), 2))), f(matrix(c(1, NA, 3, 4), 2)))
+  }
+})
