@@ -309,7 +309,8 @@ making_rows <- function() {
     character = zeros("character"),
     vector = lower_vector, rep = lower_rep, rep_len = lower_rep_len, rep.int = lower_rep, matrix = lower_matrix,
     array = lower_array, ":" = lower_colon, seq_len = lower_seq_len, seq_along = lower_seq_along, seq = lower_seq,
-    seq.int = lower_seq, c = lower_concat, append = lower_append, replace = lower_replace, list = lower_list, rev = along("rev", identity),
+    seq.int = lower_seq, c = lower_concat, append = lower_append, replace = lower_replace,
+    list = lower_list, rev = along("rev", identity),
     cumsum = along("cumsum", function(mode) highest_mode(mode, "integer")), cumprod = along(
       "cumprod",
       or_complex("double")

@@ -167,7 +167,8 @@ lower_log <- function(cx, call) {
   math_value(cx, call, if (length(values) == 1) "log" else "ds_log_of", values, TRUE)
 }
 
-# pmin() and pmax() take the shape and the names of their first argument. `known`: of two numbers the one that is not missing.
+# pmin() and pmax() take the shape and the names of their first argument. `known`: of two numbers the one that is
+# not missing.
 parallel_extreme <- function(op) {
   function(cx, call) {
     args <- as.list(call)[-1]
@@ -192,9 +193,11 @@ parallel_extreme <- function(op) {
 known_extreme <- function(cx, call, op, one, other, mode) {
   one <- as_mode(as_leaf(cx, one$node), mode)
   other <- as_mode(as_leaf(cx, other$node), mode)
-  missing <- function(node) element_node("is_na", list(node))
-  of_both <- element_node("ifelse", list(missing(other), one, element_node(op, list(one, other))))
-  new_value(element_node("ifelse", list(missing(one), other, of_both)))
+  unless <- function(node, instead, value) { # nothing is missing in a constant that is there
+    if (node$op == "const" && !is.na(node$value)) return(value)
+    element_node("ifelse", list(element_node("is_na", list(node)), instead, value))
+  }
+  new_value(unless(one, other, unless(other, one, element_node(op, list(one, other)))))
 }
 
 # A matrix as the vector of its elements.

@@ -150,11 +150,12 @@ of_known_values <- function(row) {
     skip <- constant_flag(cx, args$na.rm, call)
     rest <- args[names(args) != "na.rm"]
     if (!skip) return(row(cx, as.call(c(call[[1]], rest))))
-    if (length(rest) != 1 || !rlang::names2(rest) %in% c("", "x")) refuse(cx, call, sprintf("`%s()` of this form", call_name(call)))
+    odd <- sprintf("`%s()` of this form", call_name(call))
+    if (length(rest) != 1 || !rlang::names2(rest) %in% c("", "x")) refuse(cx, call, odd)
     check_of_r(cx, call, c("[", "!", "is.na"))
     held <- held_code(cx, rest[[1]])
     of <- lower(cx, held)
-    if (call_name(call) == "var" && (is.null(of$node) || of$node$rank > 1)) refuse(cx, call, "`var()` of this form")
+    if (call_name(call) == "var" && (is.null(of$node) || of$node$rank > 1)) refuse(cx, call, odd)
     row(cx, as.call(list(call[[1]], bquote(.(held)[!is.na(.(held))]))))
   }
 }

@@ -218,7 +218,8 @@ new_state <- function(f, kernel, build, whole) {
 # that it sees in it, and sees none after an `else`: those would be interpreted for good.
 compiled_function <- function(kernel, state) {
   plain <- mean_rs(c("if", "{", "return"), kernel$env)
-  cut <- if (state$whole || !plain || !is.null(kernel$misshapen)) list(body = kernel$body, parts = list()) else cut_loops(kernel)
+  uncut <- state$whole || !plain || !is.null(kernel$misshapen)
+  cut <- if (uncut) list(body = kernel$body, parts = list()) else cut_loops(kernel)
   state$parts <- cut$parts
   for (part in cut$parts) part$owner <- state
   dots <- "..." %in% names(kernel$formals)

@@ -69,7 +69,10 @@ pick_places <- function(em, node, extent, id, use, skips) {
   )
 }
 
-use_text <- function(use, skips) switch(skips, "0" = use, "1" = use + 4L, sprintf("%s ? %d : %d", skips, use + 4L, use))
+use_text <- function(use, skips) {
+  if (skips == "0") return(use)
+  if (skips == "1") use + 4L else sprintf("%s ? %d : %d", skips, use + 4L, use)
+}
 
 # The pickers of every index of a variable, and where a place of theirs lies in its data.
 pick_all <- function(em, node, use = "", positions = node$args, skips = "0") {

@@ -125,7 +125,9 @@ counted_loop <- function(em, step, body, name, id, direction) {
     shared <- shared_turns(em, body, lines, variable, id)
     if (!is.null(shared)) return(shared)
   }
-  if (looks_itself(body)) looks <- FALSE else if (!inner && !looks) ahead <- sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
+  if (looks_itself(body)) looks <- FALSE else if (!inner && !looks) {
+    ahead <- sprintf("DS_TURNS_AHEAD(%s, %d);", sub(" \\+ 1$", "", turns), cost)
+  }
   c(ahead, head, indent(c(set, if (looks) sprintf("DS_TURN(%s);", cost), lines)), "}")
 }
 

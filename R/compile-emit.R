@@ -447,7 +447,8 @@ emit_object <- function(em, shape, args) {
 }
 
 with_names <- function(text, names) {
-  sprintf("ds_named(%s, %d, (const char *[]) {%s})", text, length(names), paste(c_string(enc2utf8(names)), collapse = ", "))
+  texts <- paste(c_string(enc2utf8(names)), collapse = ", ")
+  sprintf("ds_named(%s, %d, (const char *[]) {%s})", text, length(names), texts)
 }
 
 emit_list <- function(em, shape, args) {

@@ -60,7 +60,7 @@ lower_load <- function(cx, call) {
   }
   exact <- call_name(call) == "[["
   indices <- as.list(call)[-(1:2)]
-  if (rlang::is_missing(indices$drop)) refuse(cx, call, "an empty argument of `[`", "Only `drop = TRUE` or `FALSE` is taken.")
+  if (rlang::is_missing(indices$drop)) refuse(cx, call, "an empty argument of `[`", "Write `drop = TRUE` or `FALSE`.")
   keep <- indices$drop
   indices$drop <- NULL
   of <- lower(cx, call[[2]])

@@ -1,9 +1,9 @@
 # The function that is to be compiled, as plain data: its formals, its body with
 # source lines, and what it finds in its environment.
 
-# list(formals, body, env, line, file, text, misshapen): `file` is what the compiler's messages call it,
-# `text` the lines of the source by number, `misshapen` a call that the parser would not make. Code without source references keeps its
-# constants as they are and takes only the numbers of its lines from its deparsed text.
+# list(formals, body, env, line, file, text, misshapen): `file` is what the compiler's messages call it, `text` the
+# lines of the source by number, `misshapen` a call that the parser would not make. Code without source references
+# keeps its constants as they are and takes only the numbers of its lines from its deparsed text.
 read_kernel <- function(f) {
   if (is.primitive(f) || !is.function(f)) {
     abort_input("Only a function written in R can be compiled.", you_gave(f),

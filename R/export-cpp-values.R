@@ -186,6 +186,8 @@ cpp_constant <- function(cx, node) {
 }
 
 cpp_operation <- function(cx, node) {
+  by_one <- node$op == "ifelse" && node$rank > 0 && node$args[[1]]$rank == 0
+  if (by_one) refuse_cpp(cx, "a choice between vectors, by one condition")
   if (node$op == "ifelse" && node$args[[1]]$op %in% c("integer_to_double", "logical_to_integer")) {
     node$args[[1]] <- node$args[[1]]$args[[1]] # a condition, whatever the sides are
   }

@@ -88,8 +88,9 @@ test_that("an element of a list whose parts may be of two kinds is refused in wo
 
 test_that("calls that the parser would not make, and empty arguments, are refused or R's", {
   kernels <- list(
-    function(x) `while`(FALSE), function(x) `<-`(y), function(x) `if`(TRUE), function(x) `+`(, x), function(x) return(x, ),
-    function(x) `(`(), function(x) x[2, drop = ], function(x) list(1, x)[[]], function(x) {
+    function(x) `while`(FALSE), function(x) `<-`(y), function(x) `if`(TRUE), eval(quote(function(x) `+`(, x))),
+    str2lang("function(x) return(x, )"), function(x) `(`(), str2lang("function(x) x[2, drop = ]"),
+    function(x) list(1, x)[[]], function(x) {
       own <- function(a, ...) a + nargs()
       own(x, )
     }, function(x) {
@@ -98,7 +99,8 @@ test_that("calls that the parser would not make, and empty arguments, are refuse
     }
   )
   for (f in kernels) {
+    f <- eval(f)
     expect_identical(outcome_of(ds_compile(f), list(c(1, 2))), outcome_of(f, list(c(1, 2))))
-    expect_true(identical(outcome_of(ds_compile(f, whole = TRUE), list(c(1, 2)))$value, list("refused")), label = deparse1(f))
+    expect_identical(outcome_of(ds_compile(f, whole = TRUE), list(c(1, 2)))$value, list("refused"), info = deparse1(f))
   }
 })

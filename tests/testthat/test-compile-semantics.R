@@ -927,10 +927,16 @@ test_that("places that are missing, are used over again or lie behind the end ar
       m
     }
   )
-  places <- list(c(TRUE, NA, FALSE), TRUE, NA, logical(0), c(TRUE, FALSE), c(NA, FALSE, FALSE, TRUE), c(2, NA), c(0, NA, 3), c(1, 5, NA))
+  places <- list(
+    c(TRUE, NA, FALSE), TRUE, NA, logical(0), c(TRUE, FALSE), c(NA, FALSE, FALSE, TRUE), c(2, NA),
+    c(0, NA, 3), c(1, 5, NA)
+  )
   fast <- lapply(kernels, ds_compile, whole = TRUE)
-  for (x in list(c(1.5, NA, -2), c(3L, NA, 0L))) for (i in places) for (v in list(9, c(8, 9))) for (k in seq_along(kernels)) {
-    expect_identical(outcome_of(fast[[k]], list(x, i, v)), outcome_of(kernels[[k]], list(x, i, v)), info = deparse1(list(k, x, i, v)))
+  for (x in list(c(1.5, NA, -2), c(3L, NA, 0L))) for (i in places) for (v in list(9, c(8, 9))) {
+    given <- list(x, i, v)
+    for (k in seq_along(kernels)) {
+      expect_identical(outcome_of(fast[[k]], given), outcome_of(kernels[[k]], given), info = deparse1(list(k, given)))
+    }
   }
   gaps <- kernels[[2]]
   fast <- ds_compile(gaps, whole = TRUE)
@@ -939,10 +945,9 @@ test_that("places that are missing, are used over again or lie behind the end ar
 })
 
 test_that("NULL is a vector of none to arithmetic, comparisons, logic and sums", {
-  kernels <- list(
-    quote(NULL + x), quote(x[1] * NULL), quote(1L %/% NULL), quote(NULL / NULL), quote(x > NULL), quote(NULL & TRUE), quote(xor(NULL, x)),
-    quote(sum(NULL, x)), quote(all(NULL)), quote(prod(NULL)), quote(x + 1 + NULL), quote(max(NULL, 3)), quote(!NULL), quote(-NULL),
-    quote(NULL == "a"), quote(c(a = 1) + NULL), quote(NULL + matrix(1)), quote(min(NULL))
+  kernels <- alist(
+    NULL + x, x[1] * NULL, 1L %/% NULL, NULL / NULL, x > NULL, NULL & TRUE, xor(NULL, x), sum(NULL, x), all(NULL),
+    prod(NULL), x + 1 + NULL, max(NULL, 3), !NULL, -NULL, NULL == "a", c(a = 1) + NULL, NULL + matrix(1), min(NULL)
   )
   fell <- vapply(kernels, function(code) {
     f <- eval(bquote(function(x) .(code)))

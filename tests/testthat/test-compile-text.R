@@ -246,7 +246,10 @@ test_that("letters are counted in text of any encoding, and broken text is R's",
     },
     function(s) {
       k <- 0
-      for (i in 1:2) k <- k + switch(s, a = i, 10)
+      for (i in 1:2) k <- k + switch(s,
+        a = i,
+        10
+      )
       k
     }
   )
@@ -257,7 +260,8 @@ test_that("letters are counted in text of any encoding, and broken text is R's",
 
 test_that("a text of the kernel keeps its bytes and what they are said to be", {
   broken <- c("\xe9", "\xff1", "m\xfchle")
-  texts <- c(broken, vapply(c("latin1", "bytes", "UTF-8"), marked, "", text = "cr\xe8te\t\"\\1"), "\u6c34\u8eca", "??/%s\a")
+  said <- vapply(c("latin1", "bytes", "UTF-8"), marked, "", text = "cr\xe8te\t\"\\1")
+  texts <- c(broken, said, "\u6c34\u8eca", "??/%s\a")
   told <- function(x) list(Encoding(x), lapply(x, charToRaw))
   kernels <- list(
     quote(function(x) .(text)), quote(function(x) paste0(x, .(text))), quote(function(x) rep(.(text), 2)),

@@ -178,6 +178,7 @@ test_that("what there is no C++ for is refused, and nothing is written", {
   refused(function(x) x[1] == "a", x = c("a", "b"))
   refused(function(x) x * 1i, x = 1)
   refused(function(x) x + x^2, x = diag(2))
+  refused(function(x) pmin(x, sum(x), na.rm = TRUE), x = c(2, NA))
   expect_error(ds_export(ds_compile(function(x) x), file.path(folder, "weir"), list(list(x = 1), list(x = 1L)), "f",
     language = "cpp"
   ), "several kinds", class = "ds_error_unsupported")
