@@ -17,15 +17,16 @@ pass_late <- function(form) {
   form$steps <- map_late(form$steps, function(node) fit_node(form, node, bounds))
   if (length(tame)) form$steps <- tame_stores(form$steps, tame, bounds)
   form$steps <- walk_values(form$steps, function(node, parent) check_element(form, node, parent))
-  wrap_noted(form)
+  wrap_noted(form, tame)
 }
 
-# What hangs on an integer that is only noted to be missing or large may overflow before that is looked at: C must not
-# take it that it does not.
-wrap_noted <- function(form) {
+# What hangs on an integer that is only noted to be missing or large, as what is put into tame arrays is, may overflow
+# before that is looked at: C must not take it that it does not.
+wrap_noted <- function(form, tame) {
   noted <- character()
   hangs <- function(node) {
-    node$op == "element" && isTRUE(node$check %in% c("small", "late")) || (node$op == "var" && node$name %in% noted)
+    if (node$op == "var") return(node$name %in% noted)
+    node$op == "element" && (isTRUE(node$check %in% c("small", "late")) || node$name %in% tame)
   }
   writes <- Filter(function(step) isTRUE(step$noted) || step$op == "for", writing_steps(form$steps))
   repeat {

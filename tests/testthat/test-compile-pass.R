@@ -213,6 +213,11 @@ test_that("integers that are looked at later overflow nowhere that C may reason 
     for (one in level) least <- min(least, one - 6L, -one)
     list(steps, least)
   }
+  growing <- function(n) {
+    own <- rep(1L, n)
+    for (i in 3:n) own[i] <- own[i - 1] + own[i - 2]
+    own
+  }
   level <- matrix(c(1:14, NA, 2000000000L), 4)
   ran <- function(f, given) {
     flags <- c("-O1", "-fsanitize=signed-integer-overflow", "-fsanitize-undefined-trap-on-error")
@@ -221,6 +226,7 @@ test_that("integers that are looked at later overflow nowhere that C may reason 
     suppressWarnings(suppressMessages(deepstride::ds_compile(f)(given)))
   }
   expect_identical(callr::r(ran, list(f, level)), suppressWarnings(f(level)))
+  expect_identical(callr::r(ran, list(growing, 50L)), suppressWarnings(growing(50L)))
 })
 
 # The comparisons of a form that need no look at what they compare, as they stand in R.
